@@ -56,24 +56,43 @@ def prepare(name="run"):
             subprocess.run([sys.executable, "-m", "venv", VENV], check=True, stdout=subprocess.DEVNULL)
         sys.stderr.write("Installing pinned packages (about a minute) ...\n")
         subprocess.run(
-            [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes",
-             "--only-binary", ":all:", "-r", os.path.join(HERE, "requirements", name + ".txt")],
+            [
+                PYTHON,
+                "-m",
+                "pip",
+                "install",
+                "--quiet",
+                "--disable-pip-version-check",
+                "--require-hashes",
+                "--only-binary",
+                ":all:",
+                "-r",
+                os.path.join(HERE, "requirements", name + ".txt"),
+            ],
             check=True,
         )
         link_source()
         with open(os.path.join(VENV, "stamp-" + name), "w") as stamp:
             stamp.write(lock_stamp(name))
     except subprocess.CalledProcessError:
-        stop("The packages could not be installed: check that this computer reaches the Python package registry, "
-             "then run the same command again. Nothing else was changed.")
+        stop(
+            "The packages could not be installed: check that this computer reaches the Python package registry, "
+            "then run the same command again. Nothing else was changed."
+        )
     except OSError as error:
-        stop("The environment could not be written to %s (%s): move Nembrit to a folder you may write to." % (VENV, error.strerror))
+        stop(
+            "The environment could not be written to %s (%s): move Nembrit to a folder you may write to." % (VENV, error.strerror)
+        )
 
 
 def link_source():
     """Let the environment find `src/`, and give it the command `nembrit`."""
-    site = subprocess.run([PYTHON, "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
-                          check=True, capture_output=True, text=True).stdout.strip()
+    site = subprocess.run(
+        [PYTHON, "-c", "import sysconfig; print(sysconfig.get_path('purelib'))"],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout.strip()
     with open(os.path.join(site, "nembrit.pth"), "w") as path_file:
         path_file.write(os.path.join(HERE, "src") + "\n")
     if WINDOWS:
@@ -108,15 +127,20 @@ def require_chromium():
         for command in (["apt-get", "update", "-qq"], ["apt-get", "install", "-y", "-qq", "chromium"]):
             subprocess.run(command, env=environment, stdout=subprocess.DEVNULL)
     if not find_chromium():
-        stop("The browser tests need Debian's chromium, and it could not be installed from here: run "
-             "'sudo apt-get install chromium', then this command again.")
+        stop(
+            "The browser tests need Debian's chromium, and it could not be installed from here: run "
+            "'sudo apt-get install chromium', then this command again."
+        )
 
 
 def run_all(commands):
     """Run each command, all of them even if one fails; exit with failure if any did."""
     environment = dict(os.environ, PYTHONPATH=os.path.join(HERE, "src"), CHROMIUM=find_chromium() or "")
-    failed = [" ".join(command) for command in commands
-              if subprocess.run([PYTHON, "-m"] + command, cwd=HERE, env=environment).returncode]
+    failed = [
+        " ".join(command)
+        for command in commands
+        if subprocess.run([PYTHON, "-m"] + command, cwd=HERE, env=environment).returncode
+    ]
     if failed:
         stop("Failed: " + "; ".join(failed))
 

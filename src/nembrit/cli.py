@@ -1,0 +1,200 @@
+"""`nembrit inspect | analyse | simulate | compare`: the same core without the web.
+
+Exit status: 0 done, 2 wrong use, 3 the file cannot be read, 4 readable, but nothing can be answered.
+"""
+
+import argparse
+import hashlib
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+from nembrit.core.errors import CoreError, InputError, LogReadError
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.formats.registry import read_log
+from nembrit.core.records.log import FlightLog, Recording
+from nembrit.core.records.timebase import uniform
+from nembrit.core.records.window import usable_window_s
+from nembrit.core.report.documents import comparison_document, log_document, report_document
+from nembrit.core.report.evidence import Evidence, analyse
+from nembrit.core.setup.card import card_from_json
+from nembrit.core.setup.controller import controller_from_json
+from nembrit.core.setup.craft import craft_from_json
+from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
+from nembrit.core.types import FloatArray
+
+WRONG_USE, UNREADABLE, UNANSWERABLE = 2, 3, 4
+
+
+def main(arguments: list[str] | None = None) -> int:
+    parser = _parser()
+    options = parser.parse_args(arguments)
+    try:
+        return int(options.run(options))
+    except LogReadError as error:
+        print(error, file=sys.stderr)
+        return UNREADABLE
+    except InputError as error:
+        print(error, file=sys.stderr)
+        return WRONG_USE
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="nembrit", description="Analyse flight logs from the command line.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    inspect = commands.add_parser("inspect", help="what a log holds and what is wrong with it")
+    inspect.add_argument("log")
+    inspect.set_defaults(run=_inspect)
+
+    report = commands.add_parser("analyse", help="noise, response and findings of one log")
+    report.add_argument("log")
+    report.add_argument("--craft")
+    report.add_argument("--config")
+    report.add_argument("--window", metavar="START:END", help="seconds from the first sample")
+    report.set_defaults(run=_analyse)
+
+    compare = commands.add_parser("compare", help="judge a change from flights before and after")
+    compare.add_argument("--before", nargs="+", required=True, metavar="LOG")
+    compare.add_argument("--after", nargs="+", required=True, metavar="LOG")
+    compare.add_argument("--craft")
+    compare.add_argument("--config-before")
+    compare.add_argument("--config-after")
+    compare.add_argument("--primary", metavar="METRIC:lower|higher")
+    compare.set_defaults(run=_compare)
+
+    simulate = commands.add_parser("simulate", help="fly a card in the simulator and write its log")
+    simulate.add_argument("craft")
+    simulate.add_argument("--config", required=True)
+    simulate.add_argument("--card", required=True)
+    simulate.add_argument("--world")
+    simulate.add_argument("--seed", type=int, required=True)
+    simulate.add_argument("-o", "--output", required=True)
+    simulate.set_defaults(run=_simulate)
+
+    for command in (inspect, report, compare):
+        command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
+    return parser
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    log, recording, part = _read(options.log)
+    del log, recording
+    _print(part)
+    return 0
+
+
+def _analyse(options: argparse.Namespace) -> int:
+    _, recording, part = _read(options.log)
+    mixer = _mixer(options.craft)
+    if options.config:
+        _document(options.config)  # read so that a broken one is refused; what uses it comes with later analyses
+    start_s, end_s = _window(options.window, part["window_s"], recording)
+    evidence = analyse(recording.span(start_s, end_s), mixer=mixer, progress=_tell)
+    part["window_s"] = [start_s - recording.start_s, end_s - recording.start_s]
+    _print(report_document(evidence, part))
+    return 0 if evidence.raw or evidence.filtered or evidence.steps else UNANSWERABLE
+
+
+def _compare(options: argparse.Namespace) -> int:
+    primary = None
+    if options.primary:
+        metric, _, direction = options.primary.partition(":")
+        primary = Primary(metric=metric, direction=direction)
+    mixer = _mixer(options.craft)
+    for path in (options.config_before, options.config_after):
+        if path:
+            _document(path)
+    flights = [
+        FlightValues(is_after=is_after, metrics=_evidence(path, mixer).metrics)
+        for is_after, paths in ((False, options.before), (True, options.after))
+        for path in paths
+    ]
+    comparison = compare_flights(flights, primary=primary)
+    _print(comparison_document(comparison))
+    return 0 if comparison.metrics else UNANSWERABLE
+
+
+def _simulate(options: argparse.Namespace) -> int:
+    from nembrit.core.simulate.airframe import Faults, World
+    from nembrit.core.simulate.flight import DECIMALS, fly, write_order
+
+    craft = craft_from_json(_document(options.craft))
+    controller = controller_from_json(_document(options.config))
+    card = card_from_json(_document(options.card))
+    world = _document(options.world) if options.world else {}
+    try:
+        faults = Faults(**world.pop("faults", {}))
+        flown = World(**{**world, "seed": options.seed, "faults": faults})
+    except TypeError as error:
+        raise InputError(f"{options.world}: {error}") from None
+    flight = fly(craft, controller, card, flown)
+    channels = [(role, flight.channels[role]) for role in write_order(craft)]
+    try:
+        Path(options.output).write_bytes(nembrit_csv.write(channels, flight.t_s, decimals=DECIMALS))
+    except OSError as error:
+        raise InputError(f"{options.output} cannot be written: {error.strerror}") from None
+    return 0
+
+
+def _read(path: str) -> tuple[FlightLog, Recording, dict[str, Any]]:
+    try:
+        content = Path(path).read_bytes()
+    except OSError as error:
+        raise LogReadError(f"{path}: {error.strerror}") from None
+    try:
+        log = read_log(content, progress=_tell)
+        recording = uniform(log.main)
+    except CoreError as error:
+        raise LogReadError(f"{path}: {error}") from None
+    window_s = usable_window_s(recording)
+    digest = hashlib.sha256(content).hexdigest()
+    return log, recording, log_document(log, file=Path(path).name, sha256=digest, window_s=window_s)
+
+
+def _evidence(path: str, mixer: FloatArray | None) -> Evidence:
+    _, recording, _ = _read(path)
+    start_s, end_s = usable_window_s(recording)
+    return analyse(recording.span(start_s, end_s), mixer=mixer)
+
+
+def _window(text: str | None, found_s: list[float], recording: Recording) -> tuple[float, float]:
+    if text is None:
+        return recording.start_s + found_s[0], recording.start_s + found_s[1]
+    try:
+        start_s, end_s = (float(part) for part in text.split(":"))
+    except ValueError:
+        raise InputError(f"--window takes START:END in seconds, not “{text}”") from None
+    if not 0 <= start_s < end_s <= recording.duration_s + 1e-6:
+        raise InputError(f"the window {text} must lie within 0:{recording.duration_s:.3f}")
+    return recording.start_s + start_s, recording.start_s + end_s
+
+
+def _mixer(path: str | None) -> FloatArray | None:
+    return craft_from_json(_document(path)).mixer() if path else None
+
+
+def _document(path: str) -> dict[str, Any]:
+    try:
+        document = json.loads(Path(path).read_text(encoding="utf-8"))
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror}") from None
+    except ValueError as error:
+        raise InputError(f"{path} is not JSON: {error}") from None
+    if not isinstance(document, dict):
+        raise InputError(f"{path}: expected a JSON object")
+    return document
+
+
+def _tell(stage: str, share_ratio: float) -> None:
+    print(f"{share_ratio:4.0%} {stage}", file=sys.stderr)
+
+
+def _print(document: dict[str, Any]) -> None:
+    json.dump(document, sys.stdout, ensure_ascii=False, allow_nan=False, indent=1)
+    print()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

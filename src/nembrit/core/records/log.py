@@ -1,0 +1,119 @@
+"""Logs in memory: the one shape that every reader makes and every analysis accepts."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from nembrit.core.records.roles import unit_of
+from nembrit.core.types import AnyArray, BoolArray, FloatArray
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Channel:
+    """One recorded quantity, in the sample type it came in: value = samples / divisor × factor.
+
+    Decimal text such as ``12.34`` is kept as the integer 1234 with divisor 100, which gives back
+    exactly the number that was written.
+    """
+
+    role: str | None  # None: kept without a meaning
+    name: str  # header text before the unit
+    unit: str  # unit of `values`
+    samples: AnyArray  # (n_samples,) int16, int32, int64, float32 or float64
+    divisor: float = 1.0
+    factor: float = 1.0
+    labels: tuple[str, ...] | None = None  # text channels: samples are positions in this list
+
+    def values(self) -> FloatArray:
+        """Samples as float64 in `unit`, shape (n_samples,); missing ones are NaN."""
+        values = self.samples.astype(np.float64)
+        if self.divisor != 1.0:
+            values /= self.divisor
+        if self.factor != 1.0:
+            values *= self.factor
+        return values
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Stream:
+    """One time base with its channels."""
+
+    t_s: FloatArray  # (n_samples,) strictly increasing
+    channels: tuple[Channel, ...]
+
+    @property
+    def n_samples(self) -> int:
+        return int(self.t_s.size)
+
+    def find(self, role: str) -> Channel | None:
+        return next((channel for channel in self.channels if channel.role == role), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class QualityNote:
+    """Something about a log that the tuner should know before trusting a number from it."""
+
+    code: str
+    severity: str  # info, warning or fault
+    detail: str
+    start_s: float | None = None
+    end_s: float | None = None
+    column: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class FlightLog:
+    """What one recorder wrote."""
+
+    format_key: str
+    streams: tuple[Stream, ...]
+    rows_read: int
+    rows_dropped: int = 0
+    quality: tuple[QualityNote, ...] = field(default_factory=tuple)
+
+    @property
+    def main(self) -> Stream:
+        """The stream with the most samples: the control loop's own."""
+        return max(self.streams, key=lambda stream: stream.n_samples)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Recording:
+    """Channels of one stream on a uniform clock; gaps are NaN in every channel, never bridged.
+
+    `channels` holds float64 arrays of shape (n_samples,), by role, in the role's own unit.
+    """
+
+    sample_rate_hz: float
+    start_s: float
+    channels: dict[str, FloatArray]
+
+    @property
+    def n_samples(self) -> int:
+        return next((int(values.size) for values in self.channels.values()), 0)
+
+    @property
+    def duration_s(self) -> float:
+        return self.n_samples / self.sample_rate_hz
+
+    def has(self, *roles: str) -> bool:
+        return all(role in self.channels for role in roles)
+
+    def is_whole(self, role: str) -> BoolArray:
+        """True where the channel has a usable sample, shape (n_samples,)."""
+        return np.isfinite(self.channels[role])
+
+    def span(self, start_s: float, end_s: float) -> "Recording":
+        """The part from `start_s` to `end_s`, on the same clock."""
+        first = max(0, round((start_s - self.start_s) * self.sample_rate_hz))
+        last = min(self.n_samples, round((end_s - self.start_s) * self.sample_rate_hz))
+        return Recording(
+            sample_rate_hz=self.sample_rate_hz,
+            start_s=self.start_s + first / self.sample_rate_hz,
+            channels={role: values[first:last] for role, values in self.channels.items()},
+        )
+
+
+def channel(role: str, samples: AnyArray, *, divisor: float = 1.0) -> Channel:
+    """A channel of a known role in the role's own unit."""
+    return Channel(role=role, name=role, unit=unit_of(role), samples=samples, divisor=divisor)

@@ -1,0 +1,115 @@
+"""Channel roles and units: what a recorded quantity means, and how its numbers become ours.
+
+A role is a word such as ``gyro.roll``; `docs/formats.md` lists all. The table below gives, for each
+family of roles, the unit that the core computes in and the units that a file may state instead.
+"""
+
+import re
+from dataclasses import dataclass
+
+from nembrit.core.errors import InputError
+
+_DEG_PER_RAD = 57.29577951308232
+_STANDARD_GRAVITY_M_S2 = 9.80665
+
+# unit text → factor to the quantity's own unit; the own unit comes first
+QUANTITIES: dict[str, dict[str, float]] = {
+    "rate": {"deg/s": 1.0, "rad/s": _DEG_PER_RAD},
+    "share": {"1": 1.0, "": 1.0, "%": 0.01},
+    "speed": {"rpm": 1.0, "Hz": 60.0},
+    "pulse": {"us": 1.0, "µs": 1.0, "ms": 1000.0},
+    "acceleration": {"m/s2": 1.0, "m/s²": 1.0, "g": _STANDARD_GRAVITY_M_S2},
+    "angle": {"deg": 1.0, "rad": _DEG_PER_RAD},
+    "voltage": {"V": 1.0, "mV": 0.001},
+    "current": {"A": 1.0, "mA": 0.001},
+    "length": {"m": 1.0, "ft": 0.3048},
+    "velocity": {"m/s": 1.0, "km/h": 1 / 3.6},
+    "temperature": {"degC": 1.0, "°C": 1.0},
+    "number": {"1": 1.0, "": 1.0},
+    "time": {"s": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "ns": 1e-9},
+    "text": {"": 1.0},
+}
+
+_AXIS = r"(?:roll|pitch|yaw)"
+_ROLE_PATTERNS: tuple[tuple[str, str], ...] = (
+    (rf"(?:gyro_raw|gyro|setpoint)\.{_AXIS}", "rate"),
+    (rf"(?:stick|term_[pidf]|command)\.{_AXIS}|throttle|motor\.[1-9]\d?", "share"),
+    (r"motor_rpm\.[1-9]\d?", "speed"),
+    (r"servo\.[1-9]\d?", "pulse"),
+    (r"accel\.[xyz]", "acceleration"),
+    (rf"(?:attitude|attitude_wanted)\.{_AXIS}|latitude|longitude|course|heading|heading_wanted", "angle"),
+    (r"battery_voltage", "voltage"),
+    (r"battery_current", "current"),
+    (r"altitude", "length"),
+    (r"ground_speed", "velocity"),
+    (r"baro_temperature|gyro_temperature", "temperature"),
+    (rf"gain\.{_AXIS}\.[pidf]", "number"),
+    (r"mode|event", "text"),
+)
+_COMPILED = tuple((re.compile(rf"(?:b/)?(?:{pattern})"), quantity) for pattern, quantity in _ROLE_PATTERNS)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnMeaning:
+    """What a header of the form ``role [unit]`` says about its column."""
+
+    role: str | None  # None: kept, but without a meaning (``other.`` columns)
+    quantity: str
+    unit: str  # as the core computes
+    factor: float  # stated unit → core unit
+    name: str  # header text before the unit
+
+
+def quantity_of(role: str) -> str | None:
+    """Name the quantity that a role measures, or None for a word that is no role.
+
+    >>> quantity_of("gyro.roll"), quantity_of("b/accel.z"), quantity_of("gyro.left")
+    ('rate', 'acceleration', None)
+    """
+    return next((quantity for pattern, quantity in _COMPILED if pattern.fullmatch(role)), None)
+
+
+def unit_of(role: str) -> str:
+    """Unit that the core computes a role in, for instance ``deg/s``."""
+    quantity = quantity_of(role)
+    return next(iter(QUANTITIES[quantity])) if quantity else ""
+
+
+def header_of(role: str) -> str:
+    """Column header of a role in Nembrit's own CSV.
+
+    >>> header_of("gyro_raw.roll"), header_of("mode")
+    ('gyro_raw.roll [deg/s]', 'mode')
+    """
+    unit = unit_of(role)
+    return f"{role} [{unit}]" if unit else role
+
+
+_HEADER = re.compile(r"(?P<name>[^\[\]]*?)\s*(?:\[(?P<unit>[^\[\]]*)\])?")
+
+
+def column_meaning(header: str) -> ColumnMeaning:
+    """Read one header of Nembrit's own CSV: ``role [unit]``, ``time [s]`` or ``other.<name> [unit]``.
+
+    Raises InputError with what was expected when the role or its unit is unknown.
+
+    >>> column_meaning("gyro.roll [rad/s]").factor
+    57.29577951308232
+    """
+    match = _HEADER.fullmatch(header.strip())
+    if match is None:
+        raise InputError(f"“{header[:60]}” is not of the form “role [unit]”")
+    name, unit = match["name"], (match["unit"] or "").strip()
+    if name.startswith("other.") and len(name) > 6:
+        return ColumnMeaning(role=None, quantity="number", unit=unit, factor=1.0, name=name)
+    quantity = "time" if name == "time" else quantity_of(name)
+    if quantity is None:
+        raise InputError(
+            f"“{name[:60]}” is not a role Nembrit knows; expected one such as “gyro_raw.roll [deg/s]” "
+            "(start the name with “other.” to keep a column without a meaning)"
+        )
+    units = QUANTITIES[quantity]
+    if unit not in units:
+        expected = " or ".join(f"[{known}]" for known in units if known)
+        raise InputError(f"“{name}” needs its unit as {expected}, not “{unit or 'nothing'}”")
+    return ColumnMeaning(role=name, quantity=quantity, unit=next(iter(units)), factor=units[unit], name=name)

@@ -1,0 +1,204 @@
+"""Core results as documented JSON; the one place that turns seconds into ms and ratios into per cent."""
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from nembrit.core.noise.spectra import BandLevel, Peak
+from nembrit.core.records.log import FlightLog
+from nembrit.core.records.timebase import clock_of
+from nembrit.core.report.evidence import VERSION, Evidence, GyroNoise
+from nembrit.core.response.step import StepResponse
+from nembrit.core.trials.verdict import Comparison, MetricVerdict
+from nembrit.core.tuning.findings import Finding
+from nembrit.core.types import AXES
+
+
+def rounded(value: float | None, digits: int = 6) -> float | None:
+    """Significant digits for JSON; NaN and infinities become null."""
+    if value is None or not math.isfinite(value):
+        return None
+    return float(f"{value:.{digits}g}")
+
+
+def _pair(interval: Sequence[float] | None, factor: float = 1.0) -> list[float | None] | None:
+    return None if interval is None else [rounded(edge * factor) for edge in interval]
+
+
+def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[float, float]) -> dict[str, Any]:
+    """The `log` part of the report."""
+    stream = log.main
+    return {
+        "file": file,
+        "sha256": sha256,
+        "format": log.format_key,
+        "sample_rate_hz": rounded(clock_of(stream.t_s).sample_rate_hz),
+        "duration_s": rounded(float(stream.t_s[-1] - stream.t_s[0])),
+        "rows_read": log.rows_read,
+        "rows_dropped": log.rows_dropped,
+        "channels": [
+            {
+                "column": channel.name,
+                "role": channel.role,
+                "unit": channel.unit,
+                "scale": channel.factor / channel.divisor,
+                "confidence": 1.0 if channel.role else None,
+            }
+            for channel in stream.channels
+        ],
+        "window_s": _pair([edge - float(stream.t_s[0]) for edge in window_s]),
+        "quality": [
+            {
+                "code": note.code,
+                "severity": note.severity,
+                "start_s": rounded(note.start_s),
+                "end_s": rounded(note.end_s),
+                "column": note.column,
+                "detail": note.detail,
+            }
+            for note in log.quality
+        ],
+    }
+
+
+def report_document(evidence: Evidence, log_part: dict[str, Any]) -> dict[str, Any]:
+    """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`."""
+    return {
+        "schema": "nembrit.report/1",
+        "log": log_part,
+        "noise": {axis: _noise_part(evidence, axis) for axis in AXES if axis in evidence.raw or axis in evidence.filtered},
+        "response": {axis: _response_part(evidence.steps.get(axis)) for axis in AXES},
+        "findings": [_finding_part(finding) for finding in evidence.findings],
+        "notes": [*(f"{key}: {reason}" for key, reason in evidence.reasons.items()), *evidence.notes],
+    }
+
+
+def _noise_part(evidence: Evidence, axis: str) -> dict[str, Any]:
+    raw, filtered = evidence.raw.get(axis), evidence.filtered.get(axis)
+    return {
+        "bands": _bands(raw),
+        "bands_filtered": _bands(filtered),
+        "lines": [_line(peak) for peak in (raw or filtered).peaks] if raw or filtered else [],  # type: ignore[union-attr]
+    }
+
+
+def _bands(noise: GyroNoise | None) -> dict[str, Any] | None:
+    return None if noise is None else {level.name: _band(level) for level in noise.levels}
+
+
+def _band(level: BandLevel) -> dict[str, Any]:
+    return {
+        "low_hz": level.low_hz,
+        "high_hz": rounded(level.high_hz),
+        "rms_dps": rounded(level.rms_dps),
+        "rms_interval_dps": _pair(level.rms_interval_dps),
+        "floor_dps2_per_hz": rounded(level.floor_dps2_per_hz),
+    }
+
+
+def _line(peak: Peak) -> dict[str, Any]:
+    return {
+        "kind": "unknown",
+        "frequency_hz": rounded(peak.frequency_hz),
+        "frequency_low_hz": None,
+        "frequency_high_hz": None,
+        "level_db": rounded(peak.level_db),
+        "confidence": None,
+    }
+
+
+def _response_part(step: StepResponse | None) -> dict[str, Any]:
+    if step is None:
+        keys = ("overshoot_pct", "overshoot_interval_pct", "delay_ms", "delay_interval_ms")
+        return {**dict.fromkeys(keys), "excitation": "none"}
+    return {
+        "overshoot_pct": rounded(step.overshoot_ratio * 100),
+        "overshoot_interval_pct": _pair(step.overshoot_interval, 100),
+        "delay_ms": None if step.delay_s is None else rounded(step.delay_s * 1000),
+        "delay_interval_ms": _pair(step.delay_interval_s, 1000),
+        "excitation": step.excitation,
+    }
+
+
+def _finding_part(finding: Finding) -> dict[str, Any]:
+    return {
+        "code": finding.code,
+        "axis": finding.axis,
+        "motor": None,
+        "severity": finding.severity,
+        "confidence": finding.confidence,
+        "summary": finding.summary,
+        "evidence": {key: rounded(value) for key, value in finding.evidence.items()},
+        "causes": [{"cause": cause, "likelihood": None} for cause in finding.causes],
+        "proof": finding.proof,
+    }
+
+
+def comparison_document(comparison: Comparison) -> dict[str, Any]:
+    """The comparison `nembrit.comparison/1`."""
+    return {
+        "schema": "nembrit.comparison/1",
+        "metrics": [_verdict_part(metric) for metric in comparison.metrics],
+        "notes": list(comparison.notes),
+    }
+
+
+def _verdict_part(metric: MetricVerdict) -> dict[str, Any]:
+    def shown(value: float | None) -> float | None:
+        return None if value is None else rounded(value * metric.kind.factor)
+
+    return {
+        "name": metric.name,
+        "unit": metric.kind.unit,
+        "primary": metric.is_primary,
+        "before_mean": shown(metric.before_mean),
+        "after_mean": shown(metric.after_mean),
+        "change_pct": rounded(metric.change_pct),
+        "change_interval_pct": _pair(metric.change_interval_pct),
+        "p_value": rounded(metric.p_value),
+        "p_value_adjusted": rounded(metric.p_value_adjusted),
+        "verdict": metric.verdict,
+        "smallest_detectable_pct": rounded(metric.smallest_detectable_pct),
+        "flights_needed": metric.flights_needed,
+    }
+
+
+def evidence_document(evidence: Evidence) -> dict[str, Any]:
+    """What the workshop stores of an analysis: the report's parts and the curves that pages draw."""
+    noise: dict[str, Any] = {}
+    for axis in AXES:
+        channels = {"raw": evidence.raw.get(axis), "filtered": evidence.filtered.get(axis)}
+        noise[axis] = {name: _stored_noise(found) for name, found in channels.items() if found}
+    return {
+        "version": VERSION,
+        "sample_rate_hz": rounded(evidence.sample_rate_hz),
+        "window_s": _pair(evidence.window_s),
+        "noise": noise,
+        "response": {axis: _stored_step(step) for axis, step in evidence.steps.items()},
+        "findings": [{**_finding_part(finding), "caution": finding.caution} for finding in evidence.findings],
+        "metrics": {name: rounded(value, 9) for name, value in evidence.metrics.items()},
+        "reasons": evidence.reasons,
+        "notes": list(evidence.notes),
+    }
+
+
+def _stored_noise(noise: GyroNoise) -> dict[str, Any]:
+    low, high = noise.spectrum.interval_ratio()
+    return {
+        "frequency_hz": [rounded(value) for value in noise.spectrum.frequency_hz.tolist()],
+        "psd_dps2_per_hz": [rounded(value, 5) for value in noise.spectrum.psd_dps2_per_hz.tolist()],
+        "interval_ratio": [rounded(low), rounded(high)],
+        "bands": _bands(noise),
+        "peaks": [_line(peak) for peak in noise.peaks],
+    }
+
+
+def _stored_step(step: StepResponse) -> dict[str, Any]:
+    return {
+        **_response_part(step),
+        "t_ms": [rounded(value * 1000) for value in step.t_s.tolist()],
+        "response": [rounded(value, 5) for value in step.response.tolist()],
+        "low": [rounded(value, 5) for value in step.low.tolist()],
+        "high": [rounded(value, 5) for value in step.high.tolist()],
+        "usable_s": rounded(step.usable_s, 3),
+    }

@@ -1,0 +1,101 @@
+"""Everything that one flight's recording can tell so far, computed once: what pages and reports show."""
+
+from dataclasses import dataclass
+
+from nembrit.core.errors import CoreError
+from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.noise.hump import hump_of
+from nembrit.core.noise.spectra import BandLevel, Peak, Spectrum, band_levels, largest_peaks, welch_spectrum
+from nembrit.core.records.log import Recording
+from nembrit.core.response.authority import usable_mask
+from nembrit.core.response.step import StepResponse, step_response
+from nembrit.core.trials.metrics import flight_metrics
+from nembrit.core.tuning.findings import Finding, mount_finding
+from nembrit.core.types import AXES, BoolArray, FloatArray
+
+VERSION = 1  # rises whenever a number below would come out differently
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class GyroNoise:
+    """Noise of one channel of one axis."""
+
+    spectrum: Spectrum
+    levels: tuple[BandLevel, ...]
+    peaks: tuple[Peak, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Evidence:
+    """Results by axis; what could not be answered stands in `reasons` as ``noise.roll`` or ``response.roll``."""
+
+    sample_rate_hz: float
+    window_s: tuple[float, float]
+    raw: dict[str, GyroNoise]
+    filtered: dict[str, GyroNoise]
+    steps: dict[str, StepResponse]
+    findings: tuple[Finding, ...]
+    metrics: dict[str, float]
+    reasons: dict[str, str]
+    notes: tuple[str, ...]
+
+
+def analyse(recording: Recording, *, mixer: FloatArray | None, progress: Progress = no_progress) -> Evidence:
+    """Analyse the usable part of a flight; `mixer` (n_motors, 3) lets lost authority be left out.
+
+    Never raises for data that cannot answer a question: the reason is returned instead, with what to fly.
+    """
+    raw: dict[str, GyroNoise] = {}
+    filtered: dict[str, GyroNoise] = {}
+    steps: dict[str, StepResponse] = {}
+    usable: dict[str, BoolArray] = {}
+    reasons: dict[str, str] = {}
+    notes: list[str] = []
+    for number, axis in enumerate(AXES):
+        progress(f"noise, {axis}", number / 6)
+        for family, found in (("gyro_raw", raw), ("gyro", filtered)):
+            if recording.has(f"{family}.{axis}"):
+                try:
+                    found[axis] = _noise(recording.channels[f"{family}.{axis}"], recording.sample_rate_hz)
+                except CoreError as error:
+                    reasons[f"noise.{axis}"] = str(error)
+        if axis not in raw and axis not in filtered:
+            reasons.setdefault(f"noise.{axis}", f"no gyro channel for {axis} in this log")
+        progress(f"response, {axis}", (number + 3) / 6)
+        if not recording.has(f"setpoint.{axis}", f"gyro.{axis}"):
+            reasons[f"response.{axis}"] = (
+                f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
+            )
+            continue
+        usable[axis], mask_notes = usable_mask(recording, axis, mixer=mixer)
+        notes += mask_notes
+        try:
+            steps[axis] = step_response(
+                recording.channels[f"setpoint.{axis}"],
+                recording.channels[f"gyro.{axis}"],
+                usable[axis],
+                sample_rate_hz=recording.sample_rate_hz,
+            )
+        except CoreError as error:
+            reasons[f"response.{axis}"] = str(error)
+    gyros = raw or filtered
+    humps = {axis: hump for axis in gyros if (hump := hump_of(gyros[axis].spectrum))}
+    finding = mount_finding(humps)
+    return Evidence(
+        sample_rate_hz=recording.sample_rate_hz,
+        window_s=(recording.start_s, recording.start_s + recording.duration_s),
+        raw=raw,
+        filtered=filtered,
+        steps=steps,
+        findings=(finding,) if finding else (),
+        metrics=flight_metrics(
+            recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps
+        ),
+        reasons=reasons,
+        notes=tuple(dict.fromkeys(notes)),
+    )
+
+
+def _noise(gyro_dps: FloatArray, sample_rate_hz: float) -> GyroNoise:
+    spectrum = welch_spectrum(gyro_dps, sample_rate_hz=sample_rate_hz)
+    return GyroNoise(spectrum=spectrum, levels=band_levels(spectrum), peaks=largest_peaks(spectrum))

@@ -1,0 +1,75 @@
+"""Where the craft had no authority left to give: those stretches say nothing about the tune."""
+
+import numpy as np
+import scipy.ndimage
+
+from nembrit.core.records.log import Recording
+from nembrit.core.types import AXES, BoolArray, FloatArray
+
+_DIFFERENCE = 0.03  # share of full motor range
+_WINDOW_S, _BEFORE_S, _AFTER_S = 0.020, 0.020, 0.300
+_LOST_SHARE = 0.40
+_THROTTLE_LIMITS = (0.15, 0.70)
+
+
+def commanded(recording: Recording, axis: str) -> FloatArray | None:
+    """Sum of the control terms of one axis [share of full motor range], or None if not logged."""
+    if recording.has(f"command.{axis}"):
+        return recording.channels[f"command.{axis}"]
+    terms = [recording.channels[role] for term in "pidf" if recording.has(role := f"term_{term}.{axis}")]
+    if len(terms) < 2 or not recording.has(f"term_p.{axis}"):
+        return None
+    total: FloatArray = np.sum(terms, axis=0)
+    return total
+
+
+def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
+    """Command that the motor outputs really carry, shape (3, n_samples): inverse mixer of the motors."""
+    roles = [f"motor.{n + 1}" for n in range(mixer.shape[0])]
+    if mixer.shape[0] < 3 or not recording.has(*roles):
+        return None
+    with_throttle = np.hstack([mixer, np.ones((mixer.shape[0], 1))])
+    motors = np.stack([recording.channels[role] for role in roles])
+    return (np.linalg.pinv(with_throttle) @ motors)[:3]
+
+
+def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) -> tuple[BoolArray, tuple[str, ...]]:
+    """True where the response of `axis` may be judged, shape (n_samples,), and notes on what was not checked.
+
+    Leaves out, from 20 ms before to 300 ms after: stretches whose applied command differs from the
+    commanded one by more than 0.03, or sits at its limit, for over 40 % of a 20 ms window; and throttle
+    below 0.15 or above 0.70. Starting values from a prototype (`docs/methods.md`, section 2).
+    """
+    notes: list[str] = []
+    lost = np.zeros(recording.n_samples, dtype=bool)
+    if recording.has("throttle"):
+        throttle = np.nan_to_num(recording.channels["throttle"])
+        low, high = _THROTTLE_LIMITS
+        lost |= (throttle < low) | (throttle > high)
+    else:
+        notes.append("no throttle channel: high and low throttle could not be left out")
+    wanted, given = commanded(recording, axis), applied(recording, mixer) if mixer is not None else None
+    if wanted is None or given is None:
+        notes.append("no motor outputs with control terms: lost authority could not be left out")
+    else:
+        limit = float(np.nanmax(np.abs(wanted), initial=0.0))
+        at_limit = (np.abs(wanted) >= limit - 1e-4) & (limit > 0.05) if _is_clipped(wanted, limit) else np.zeros_like(lost)
+        differs = np.abs(np.nan_to_num(given[AXES.index(axis)] - wanted)) > _DIFFERENCE
+        n_window = max(1, round(_WINDOW_S * recording.sample_rate_hz))
+        share = scipy.ndimage.uniform_filter1d((differs | at_limit).astype(np.float64), n_window)
+        lost |= share > _LOST_SHARE
+    return ~_widened(lost, recording.sample_rate_hz), tuple(notes)
+
+
+def _is_clipped(command: FloatArray, limit: float) -> bool:
+    """A command that stays at its largest value for long is limited; one that only touches it is not."""
+    return bool(np.mean(np.abs(command) >= limit - 1e-4) > 1e-3)
+
+
+def _widened(lost: BoolArray, sample_rate_hz: float) -> BoolArray:
+    before, after = round(_BEFORE_S * sample_rate_hz), round(_AFTER_S * sample_rate_hz)
+    edges = np.zeros(lost.size + 1)
+    starts = np.flatnonzero(lost)
+    np.add.at(edges, np.maximum(0, starts - before), 1)
+    np.add.at(edges, np.minimum(lost.size, starts + after + 1), -1)
+    return np.asarray(np.cumsum(edges[:-1]) > 0)

@@ -1,0 +1,82 @@
+"""How well a flight followed the sticks, manoeuvre by manoeuvre."""
+
+import numpy as np
+import scipy.signal
+
+from nembrit.core.manoeuvres.detect import snap_stops, wash_descents
+from nembrit.core.records.log import Recording
+from nembrit.core.types import BoolArray, FloatArray
+
+
+def _error_dps(recording: Recording, axis: str) -> FloatArray | None:
+    if not recording.has(f"setpoint.{axis}", f"gyro.{axis}"):
+        return None
+    difference: FloatArray = recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"]
+    return difference
+
+
+def tracking_error_dps(recording: Recording, axis: str, *, usable: BoolArray) -> float | None:
+    """RMS of set-point minus gyro [deg/s] where the craft had authority; None with less than 3 s of it."""
+    error = _error_dps(recording, axis)
+    if error is None:
+        return None
+    kept = error[usable & np.isfinite(error)]
+    return float(np.sqrt(np.mean(kept**2))) if kept.size >= 3 * recording.sample_rate_hz else None
+
+
+def bounce_back_dps(recording: Recording, axis: str) -> float | None:
+    """Mean swing back after snap stops [deg/s]: the largest rate beyond the set-point, against the way flown.
+
+    None without a snap stop on this axis.
+    """
+    error = _error_dps(recording, axis)
+    if error is None:
+        return None
+    swings = []
+    for span in snap_stops(recording, axis):
+        first = round((span.start_s - recording.start_s) * recording.sample_rate_hz)
+        last = round((span.end_s - recording.start_s) * recording.sample_rate_hz)
+        way = np.sign(recording.channels[f"setpoint.{axis}"][first - 1])
+        beyond = way * error[first:last]
+        if np.isfinite(beyond).all():
+            swings.append(max(0.0, float(beyond.max())))
+    return float(np.mean(swings)) if swings else None
+
+
+def wash_rms_dps(recording: Recording, axis: str) -> float | None:
+    """RMS of the 2 to 40 Hz tracking error [deg/s] during descents through the own wash; None without one."""
+    error = _error_dps(recording, axis)
+    spans = wash_descents(recording)
+    if error is None or not spans or recording.sample_rate_hz < 100 or not np.isfinite(error).all():
+        return None
+    sos = scipy.signal.butter(2, (2, 40), btype="bandpass", fs=recording.sample_rate_hz, output="sos")
+    shaking = scipy.signal.sosfiltfilt(sos, error)
+    kept = np.concatenate(
+        [
+            shaking[
+                round((span.start_s - recording.start_s) * recording.sample_rate_hz) : round(
+                    (span.end_s - recording.start_s) * recording.sample_rate_hz
+                )
+            ]
+            for span in spans
+        ]
+    )
+    return float(np.sqrt(np.mean(kept**2)))
+
+
+def motor_roughness_ratio(recording: Recording) -> float | None:
+    """RMS of motor commands above 60 Hz [share of full range], over all motors: what makes them hot.
+
+    None without motor channels or below a log rate of 250 Hz.
+    """
+    roles = sorted(role for role in recording.channels if role.startswith("motor."))
+    if not roles or recording.sample_rate_hz < 250:
+        return None
+    sos = scipy.signal.butter(4, 60, btype="highpass", fs=recording.sample_rate_hz, output="sos")
+    power = []
+    for role in roles:
+        motor = recording.channels[role]
+        if not np.isfinite(motor).all():
+            return None
+        power.append(float(np.mean(scipy.signal.sosfiltfilt(sos, motor) ** 2)))
+    return float(np.sqrt(np.mean(power)))

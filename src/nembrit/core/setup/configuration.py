@@ -1,0 +1,106 @@
+"""Configurations: an ordered list of settings as the tuner sees them, and what changed between two."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from nembrit.core.errors import InputError
+
+_MAX_LINES = 5000
+_MAX_TEXT = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One setting: name and value text exactly as shown."""
+
+    name: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingChange:
+    """One difference between two configurations; None on one side: the setting is absent there."""
+
+    name: str
+    before: str | None
+    after: str | None
+
+    @property
+    def ratio(self) -> float | None:
+        """After over before, where both are numbers and before is not 0."""
+        before, after = number(self.before), number(self.after)
+        return after / before if before and after is not None else None
+
+
+def number(text: str | None) -> float | None:
+    """Value of a setting as a number, or None if it is none.
+
+    >>> number("42"), number("on"), number("1e3 Hz")
+    (42.0, None, None)
+    """
+    try:
+        return float(text) if text is not None else None
+    except ValueError:
+        return None
+
+
+def parse_settings(text: str) -> tuple[Setting, ...]:
+    """Read pasted ``name = value`` lines, in order; blank lines and lines that start with # are passed over.
+
+    Raises InputError naming the line for a line without ``=``, an empty name, or a name given twice.
+
+    >>> parse_settings("p on roll = 42\\n# a note\\nmode=fast")
+    (Setting(name='p on roll', value='42'), Setting(name='mode', value='fast'))
+    """
+    settings: list[Setting] = []
+    first_line: dict[str, int] = {}
+    lines = text.splitlines()
+    if len(lines) > _MAX_LINES:
+        raise InputError(f"{len(lines)} lines; at most {_MAX_LINES} can be taken")
+    for line_number, line in enumerate(lines, start=1):
+        if not line.strip() or line.lstrip().startswith("#"):
+            continue
+        name, equals, value = (part.strip() for part in line.partition("="))
+        if not equals or not name:
+            raise InputError(f"line {line_number}: expected “name = value”, found “{line.strip()[:60]}”")
+        if len(name) > _MAX_TEXT or len(value) > _MAX_TEXT:
+            raise InputError(f"line {line_number}: names and values may have {_MAX_TEXT} characters at most")
+        if name in first_line:
+            raise InputError(f"line {line_number}: “{name}” stands in line {first_line[name]} already")
+        first_line[name] = line_number
+        settings.append(Setting(name, value))
+    if not settings:
+        raise InputError("no settings found; paste lines such as “p on roll = 42”")
+    return tuple(settings)
+
+
+def settings_text(settings: Sequence[Setting]) -> str:
+    """The lines that `parse_settings` reads back identically."""
+    return "".join(f"{setting.name} = {setting.value}\n" for setting in settings)
+
+
+def diff_settings(before: Sequence[Setting], after: Sequence[Setting]) -> tuple[SettingChange, ...]:
+    """What differs, in the order of `before`, then what only `after` has. ``1.0`` and ``1`` are equal."""
+    old = {setting.name: setting.value for setting in before}
+    new = {setting.name: setting.value for setting in after}
+    names = list(old) + [name for name in new if name not in old]
+    return tuple(
+        SettingChange(name=name, before=old.get(name), after=new.get(name))
+        for name in names
+        if not _is_same(old.get(name), new.get(name))
+    )
+
+
+def _is_same(before: str | None, after: str | None) -> bool:
+    if before is None or after is None:
+        return False
+    return before == after or (number(before) is not None and number(before) == number(after))
+
+
+def apply_changes(settings: Sequence[Setting], changes: Mapping[str, str]) -> tuple[Setting, ...]:
+    """Settings with new values for some names, same order; raises InputError for an unknown name."""
+    known = {setting.name for setting in settings}
+    for name in changes:
+        if name not in known:
+            raise InputError(f"“{name}” is no setting of this configuration")
+    return tuple(Setting(setting.name, changes.get(setting.name, setting.value)) for setting in settings)

@@ -1,0 +1,105 @@
+"""A craft as data: its kind, its motors with their mixer rows, propeller and pack."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nembrit.core.errors import InputError
+from nembrit.core.types import FloatArray
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Motor:
+    """Mixer row of one motor: how much it gives for a positive roll, pitch and yaw command."""
+
+    roll: float
+    pitch: float
+    yaw: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Craft:
+    """What the core needs to know of one airframe."""
+
+    name: str
+    kind: str  # multirotor or fixed_wing
+    motors: tuple[Motor, ...]
+    diameter_in: float = 5.0
+    pitch_in: float = 4.0
+    blades: int = 3
+    cells: int = 4
+    mass_g: float = 600.0
+
+    def mixer(self) -> FloatArray:
+        """Mixer matrix, shape (n_motors, 3): columns roll, pitch, yaw."""
+        return np.array([[motor.roll, motor.pitch, motor.yaw] for motor in self.motors], dtype=np.float64).reshape(-1, 3)
+
+
+LAYOUTS: dict[str, tuple[str, int, float]] = {
+    # name → label, motors, angle of the first motor from the nose [deg, clockwise seen from above]
+    "tri": ("three motors, Y", 3, 60.0),
+    "quad": ("four motors, X", 4, 45.0),
+    "hex": ("six motors, one pair abeam", 6, 30.0),
+    "octo": ("eight motors", 8, 22.5),
+}
+
+
+def layout_motors(layout: str) -> tuple[Motor, ...]:
+    """Mixer rows of a regular layout, motors counted clockwise from the right of the nose.
+
+    Roll is positive to the right, pitch with the nose up, yaw to the right; neighbours spin in
+    opposite directions, the first one clockwise. Rows are scaled to a largest roll and pitch share of 1.
+
+    >>> layout_motors("quad")[0]
+    Motor(roll=-1.0, pitch=1.0, yaw=-1.0)
+    """
+    if layout not in LAYOUTS:
+        raise InputError(f"“{layout}” is no layout; expected {', '.join(LAYOUTS)}")
+    _, n_motors, first_deg = LAYOUTS[layout]
+    angles = [math.radians(first_deg + 360 * k / n_motors) for k in range(n_motors)]
+    right = max(abs(math.sin(angle)) for angle in angles)
+    ahead = max(abs(math.cos(angle)) for angle in angles)
+    return tuple(
+        Motor(
+            roll=round(-math.sin(angle) / right, 4) + 0.0,
+            pitch=round(math.cos(angle) / ahead, 4) + 0.0,
+            yaw=-1.0 if k % 2 == 0 else 1.0,
+        )
+        for k, angle in enumerate(angles)
+    )
+
+
+def craft_from_json(document: dict[str, Any]) -> Craft:
+    """Read a `nembrit.craft/1` document; raises InputError for what it lacks."""
+    if document.get("schema") != "nembrit.craft/1":
+        raise InputError('expected a craft with "schema": "nembrit.craft/1"')
+    try:
+        propeller = document.get("propeller", {})
+        return Craft(
+            name=str(document["name"]),
+            kind=str(document["kind"]),
+            motors=tuple(Motor(**{axis: float(row[axis]) for axis in ("roll", "pitch", "yaw")}) for row in document["motors"]),
+            diameter_in=float(propeller.get("diameter_in", 5.0)),
+            pitch_in=float(propeller.get("pitch_in", 4.0)),
+            blades=int(propeller.get("blades", 3)),
+            cells=int(document.get("cells", 4)),
+            mass_g=float(document.get("mass_g", 600.0)),
+        )
+    except (KeyError, TypeError, ValueError) as error:
+        raise InputError(f"the craft is not complete: {error}") from None
+
+
+def craft_to_json(craft: Craft) -> dict[str, Any]:
+    """The `nembrit.craft/1` document that `craft_from_json` reads back identically."""
+    return {
+        "schema": "nembrit.craft/1",
+        "name": craft.name,
+        "kind": craft.kind,
+        "motors": [{"roll": motor.roll, "pitch": motor.pitch, "yaw": motor.yaw} for motor in craft.motors],
+        "surfaces": [],
+        "propeller": {"diameter_in": craft.diameter_in, "pitch_in": craft.pitch_in, "blades": craft.blades},
+        "cells": craft.cells,
+        "mass_g": craft.mass_g,
+    }

@@ -1,0 +1,138 @@
+"""Name maps: what each setting's name means, kept apart from the numbers so that any firmware's work.
+
+A meaning is a dotted word (`MEANINGS` explains them); a scale turns the number as shown into SI.
+"""
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from nembrit.core.types import AXES
+
+
+@dataclass(frozen=True, slots=True)
+class Meaning:
+    """What one setting stands for; `scale` is SI per unit shown, None while unknown."""
+
+    key: str
+    scale: float | None = None
+
+
+NameMap = Mapping[str, Meaning]
+
+GAIN_UNITS = {"p": "share per deg/s", "i": "share per deg", "d": "share per deg/s²", "f": "share per deg/s²"}
+
+
+def _meanings() -> dict[str, str]:
+    table = {}
+    for axis in AXES:
+        for term in "pidf":
+            table[f"gain.rate.{axis}.{term}"] = f"{'feed-forward' if term == 'f' else term.upper()} gain, rate loop, {axis}"
+    for place, label in (("chip", "gyro chip"), ("gyro", "gyro"), ("d_term", "D term"), ("setpoint", "set-point")):
+        table[f"filter.{place}.low.cutoff_hz"] = f"{label} low-pass cutoff [Hz], second order, 0 = off"
+        table[f"filter.{place}.low_1.cutoff_hz"] = f"{label} low-pass cutoff [Hz], first order, 0 = off"
+    for slot in ("notch", "notch_2"):
+        table[f"filter.gyro.{slot}.centre_hz"] = f"gyro {slot.replace('_', ' ')} centre [Hz], 0 = off"
+        table[f"filter.gyro.{slot}.q"] = f"gyro {slot.replace('_', ' ')} Q"
+    table["filter.gyro.rotor.orders"] = "motor-tracking notches: how many orders, 0 = off"
+    table["filter.gyro.rotor.q"] = "motor-tracking notches: Q"
+    table["filter.gyro.rotor.lowest_hz"] = "motor-tracking notches: lowest centre [Hz]"
+    for axis in AXES:
+        table[f"rates.{axis}.full_dps"] = f"stick rate at full stick, {axis} [deg/s]"
+        table[f"rates.{axis}.half_dps"] = f"stick rate at half stick, {axis} [deg/s]"
+    table |= {
+        "idle": "lowest motor output in flight [share]",
+        "output_rate_hz": "motor output updates [Hz]",
+        "output_limit": "largest command of one axis [share]",
+        "integral_limit": "largest I term [share]",
+        "loop_rate_hz": "control loop rate [Hz]",
+        "trim": "servo centre or trim",
+        "other": "anything else: changed alone, one at a time",
+    }
+    return table
+
+
+MEANINGS: dict[str, str] = _meanings()
+
+# the groups of a change slip, in the words of the trade
+GROUPS: dict[str, str] = {
+    "gyro_filters": "Gyro filters",
+    "d_filters": "D filters",
+    "pd.roll": "P with D, roll",
+    "pd.pitch": "P with D, pitch",
+    "pd.yaw": "P with D, yaw",
+    "i": "I",
+    "feed_forward": "Feed-forward",
+    "stick_rates": "Stick rates",
+    "idle": "Idle",
+    "output_rate": "Output rate",
+    "limits": "Limits",
+    "trim": "Trim",
+    "hardware": "One hardware part",
+    "other": "One other setting",
+}
+
+_GROUP_PATTERNS = (
+    (r"filter\.(chip|gyro)\..*", "gyro_filters"),
+    (r"filter\.d_term\..*", "d_filters"),
+    (r"gain\.\w+\.roll\.[pd]", "pd.roll"),
+    (r"gain\.\w+\.pitch\.[pd]", "pd.pitch"),
+    (r"gain\.\w+\.yaw\.[pd]", "pd.yaw"),
+    (r"gain\.\w+\.\w+\.i", "i"),
+    (r"gain\.\w+\.\w+\.f|filter\.setpoint\..*", "feed_forward"),
+    (r"rates\..*", "stick_rates"),
+    (r"idle", "idle"),
+    (r"output_rate_hz", "output_rate"),
+    (r"(output|integral)_limit", "limits"),
+    (r"trim", "trim"),
+)
+
+
+def group_of(meaning_key: str | None) -> str:
+    """Slip group that a meaning belongs to; everything unknown is ``other``.
+
+    >>> group_of("gain.rate.roll.d"), group_of("filter.gyro.notch.q"), group_of(None)
+    ('pd.roll', 'gyro_filters', 'other')
+    """
+    return next((group for pattern, group in _GROUP_PATTERNS if re.fullmatch(pattern, meaning_key or "")), "other")
+
+
+_TERM_WORDS = {
+    "p": "p", "proportional": "p", "i": "i", "integral": "i", "d": "d", "derivative": "d",
+    "f": "f", "ff": "f", "feedforward": "f", "forward": "f",
+}  # fmt: skip
+_LOW_WORDS = {"lowpass", "low", "smooth", "cutoff", "lpf", "hz"}
+_WORD_BREAK = re.compile(r"[^a-z0-9]+|(?<=[a-z])(?=[0-9])")
+
+
+def propose_map(names: Iterable[str]) -> dict[str, Meaning]:
+    """Guess what names mean from their words; names that say nothing known are left out.
+
+    >>> propose_map(["p on roll", "smooth d hz", "beep volume"])
+    {'p on roll': Meaning(key='gain.rate.roll.p', scale=None), 'smooth d hz': Meaning(key='filter.d_term.low.cutoff_hz', scale=1.0)}
+    """
+    found: dict[str, Meaning] = {}
+    for name in names:
+        key = _guess(_WORD_BREAK.split(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).lower()))
+        if key and key not in {meaning.key for meaning in found.values()}:
+            found[name] = Meaning(key, None if key.startswith("gain.") else 1.0)
+    return found
+
+
+def _guess(words: list[str]) -> str | None:
+    axis = next((axis for axis in AXES if axis in words), None)
+    if axis and any(word in words for word in ("stick", "rate", "rates")) and {"full", "max"} & set(words):
+        return f"rates.{axis}.full_dps"
+    if axis and "stick" in words and {"half", "middle"} & set(words):
+        return f"rates.{axis}.half_dps"
+    term = next((_TERM_WORDS[word] for word in words if word in _TERM_WORDS), None)
+    if axis and term:
+        return f"gain.rate.{axis}.{term}"
+    if "notch" in words and "gyro" in words:
+        return "filter.gyro.notch.q" if "q" in words else "filter.gyro.notch.centre_hz"
+    if _LOW_WORDS & set(words):
+        if "gyro" in words:
+            return "filter.gyro.low.cutoff_hz"
+        if term == "d" or "dterm" in words:
+            return "filter.d_term.low.cutoff_hz"
+    return "idle" if "idle" in words else None

@@ -1,0 +1,87 @@
+"""The metrics that flights are compared by: one number per flight each."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from nembrit.core.noise.spectra import BANDS, BandLevel
+from nembrit.core.records.log import Recording
+from nembrit.core.response.scores import bounce_back_dps, motor_roughness_ratio, tracking_error_dps, wash_rms_dps
+from nembrit.core.response.step import StepResponse
+from nembrit.core.types import AXES, BoolArray
+
+_FULL_BANDS = {name: high_hz for name, _, high_hz in BANDS}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MetricKind:
+    """One way to judge a flight. `scale` log: compared as ratios; linear: as differences, for values near 0."""
+
+    key: str
+    label: str
+    unit: str
+    per_axis: bool
+    explain: str
+    scale: str = "log"
+    factor: float = 1.0  # stored value × factor = shown value
+    better: str = "lower"
+
+
+METRICS: tuple[MetricKind, ...] = (
+    MetricKind(key="motion_noise", label="motion noise", unit="deg/s", per_axis=True,
+               explain="RMS of the raw gyro between 20 and 100 Hz, where the craft really moves"),
+    MetricKind(key="jitter_noise", label="jitter noise", unit="deg/s", per_axis=True,
+               explain="RMS of the raw gyro between 100 and 300 Hz"),
+    MetricKind(key="motor_roughness", label="motor roughness", unit="%", per_axis=False, factor=100.0,
+               explain="RMS of the motor commands above 60 Hz, share of full range: what heats motors"),
+    MetricKind(key="tracking_error", label="tracking error", unit="deg/s", per_axis=True,
+               explain="RMS of set-point minus gyro where the craft had authority"),
+    MetricKind(key="overshoot", label="overshoot", unit="%", per_axis=True, scale="linear", factor=100.0,
+               explain="how far a step of the set-point is passed"),
+    MetricKind(key="step_delay", label="step delay", unit="ms", per_axis=True, factor=1000.0,
+               explain="time until half of a step is reached"),
+    MetricKind(key="bounce_back", label="bounce-back", unit="deg/s", per_axis=True,
+               explain="mean swing back after hard stops"),
+    MetricKind(key="wash_rms", label="wash shaking", unit="deg/s", per_axis=True,
+               explain="RMS of the 2 to 40 Hz error while sinking through the own wash"),
+)  # fmt: skip
+
+_BY_KEY = {metric.key: metric for metric in METRICS}
+
+
+def metric_names() -> tuple[str, ...]:
+    """Every metric by its full name, such as ``overshoot.roll``."""
+    return tuple(f"{kind.key}.{axis}" for kind in METRICS if kind.per_axis for axis in AXES) + tuple(
+        kind.key for kind in METRICS if not kind.per_axis
+    )
+
+
+def metric_kind(name: str) -> MetricKind | None:
+    """Kind of a full metric name, or None for a word that is no metric."""
+    return _BY_KEY.get(name.split(".")[0]) if name in metric_names() else None
+
+
+def flight_metrics(
+    recording: Recording,
+    *,
+    levels: Mapping[str, Sequence[BandLevel]],
+    usable: Mapping[str, BoolArray],
+    steps: Mapping[str, StepResponse],
+) -> dict[str, float]:
+    """All metrics that this flight's recording can answer, in core units; the others are absent.
+
+    `levels` are the band levels of the raw gyro, `usable` where each axis had authority, `steps` the step
+    responses that could be estimated; all by axis.
+    """
+    found: dict[str, float | None] = {"motor_roughness": motor_roughness_ratio(recording)}
+    for axis in AXES:
+        for level in levels.get(axis, ()):
+            if f"{level.name}_noise" in _BY_KEY and level.high_hz == _FULL_BANDS[level.name]:
+                found[f"{level.name}_noise.{axis}"] = level.rms_dps
+        if axis in usable:
+            found[f"tracking_error.{axis}"] = tracking_error_dps(recording, axis, usable=usable[axis])
+            found[f"bounce_back.{axis}"] = bounce_back_dps(recording, axis)
+            found[f"wash_rms.{axis}"] = wash_rms_dps(recording, axis)
+        if axis in steps:
+            found[f"overshoot.{axis}"] = steps[axis].overshoot_ratio
+            found[f"step_delay.{axis}"] = steps[axis].delay_s
+    return {name: value for name, value in found.items() if value is not None}

@@ -1,0 +1,98 @@
+"""Welch's test, Holm's adjustment, and what a number of flights could have shown."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.optimize
+import scipy.stats
+
+from nembrit.core.errors import NotEnoughData
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WelchResult:
+    """Difference of means, after − before, with its 95 % interval and two-sided p."""
+
+    difference: float
+    interval: tuple[float, float]
+    p_value: float
+    freedom: float
+    pooled_sd: float
+
+
+def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
+    """Compare two groups of flights whose scatter may differ.
+
+    Raises NotEnoughData with fewer than two flights on a side. Identical values on both sides give p = 1.
+    Source: B. L. Welch, Biometrika 34 (1947) 28-35.
+    """
+    a, b = np.asarray(before, dtype=np.float64), np.asarray(after, dtype=np.float64)
+    if a.size < 2 or b.size < 2:
+        raise NotEnoughData("at least two flights on each side are needed to know the scatter")
+    va, vb = float(a.var(ddof=1)) / a.size, float(b.var(ddof=1)) / b.size
+    difference = float(b.mean() - a.mean())
+    pooled = math.sqrt((a.var(ddof=1) * (a.size - 1) + b.var(ddof=1) * (b.size - 1)) / (a.size + b.size - 2))
+    if va + vb == 0:
+        p_value = 1.0 if difference == 0 else 0.0
+        return WelchResult(
+            difference=difference, interval=(difference, difference), p_value=p_value, freedom=math.inf, pooled_sd=0.0
+        )
+    freedom = (va + vb) ** 2 / (va**2 / (a.size - 1) + vb**2 / (b.size - 1))
+    reach = float(scipy.stats.t.ppf(0.975, freedom)) * math.sqrt(va + vb)
+    p_value = 2 * float(scipy.stats.t.sf(abs(difference) / math.sqrt(va + vb), freedom))
+    return WelchResult(
+        difference=difference,
+        interval=(difference - reach, difference + reach),
+        p_value=p_value,
+        freedom=freedom,
+        pooled_sd=float(pooled),
+    )
+
+
+def holm_adjusted(p_values: Sequence[float]) -> list[float]:
+    """Adjust p-values for having looked at several metrics (Holm, Scand. J. Statist. 6, 1979).
+
+    >>> [round(p, 2) for p in holm_adjusted([0.01, 0.02, 0.03, 0.04])]
+    [0.04, 0.06, 0.06, 0.06]
+    """
+    order = np.argsort(p_values, kind="stable")
+    adjusted = np.empty(len(p_values))
+    highest = 0.0
+    for rank, index in enumerate(order):
+        highest = max(highest, min(1.0, (len(p_values) - rank) * p_values[index]))
+        adjusted[index] = highest
+    return [float(p) for p in adjusted]
+
+
+def power(effect: float, *, sd: float, n_before: int, n_after: int, one_sided: bool) -> float:
+    """Chance to find a true difference of means, by the noncentral t distribution (Cohen 1988)."""
+    freedom = n_before + n_after - 2
+    shift = abs(effect) / (sd * math.sqrt(1 / n_before + 1 / n_after))
+    limit = float(scipy.stats.t.ppf(0.95 if one_sided else 0.975, freedom))
+    chance = float(scipy.stats.nct.sf(limit, freedom, shift))
+    return chance if one_sided else chance + float(scipy.stats.nct.cdf(-limit, freedom, shift))
+
+
+def detectable_difference(*, sd: float, n_before: int, n_after: int, one_sided: bool) -> float | None:
+    """Smallest true difference found with 80 % chance; None with fewer than three flights in all."""
+    if n_before + n_after < 3 or min(n_before, n_after) < 1:
+        return None
+    if sd == 0:
+        return 0.0
+
+    def lacking(effect: float) -> float:
+        return power(effect, sd=sd, n_before=n_before, n_after=n_after, one_sided=one_sided) - 0.8
+
+    return float(scipy.optimize.brentq(lacking, 1e-6 * sd, 200 * sd))
+
+
+def flights_needed(effect: float, *, sd: float, one_sided: bool, most: int = 200) -> int | None:
+    """Flights on each side to find a true difference with 80 % chance; None if more than `most`."""
+    if effect == 0:
+        return None
+    return next(
+        (n for n in range(2, most + 1) if sd == 0 or power(effect, sd=sd, n_before=n, n_after=n, one_sided=one_sided) >= 0.8),
+        None,
+    )

@@ -31,6 +31,11 @@ def matches(head: bytes) -> bool:
     return header.split(",")[0].split("[")[0].strip() == "time"
 
 
+def check_head(head: bytes) -> None:
+    """Refuse a file by its header alone; raises LogReadError."""
+    _header(head)
+
+
 def read(content: bytes, *, progress: Progress = no_progress) -> FlightLog:
     """Read a whole file, or refuse it with the row, the column and what was expected.
 

@@ -15,6 +15,9 @@ from nembrit.core.types import AXES, BoolArray, FloatArray
 
 VERSION = 1  # rises whenever a number below would come out differently
 
+# what `analyse` reads; other channels need not be loaded for it
+ROLES = ("gyro_raw.", "gyro.", "setpoint.", "throttle", "term_", "command.", "motor.")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class GyroNoise:

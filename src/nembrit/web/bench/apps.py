@@ -1,0 +1,11 @@
+from django.apps import AppConfig
+
+
+class BenchConfig(AppConfig):
+    name = "nembrit.web.bench"
+    label = "bench"
+
+    def ready(self) -> None:
+        from nembrit.web.bench import services
+
+        services.listen()

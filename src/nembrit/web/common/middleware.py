@@ -1,0 +1,59 @@
+"""Static files, the owner on loopback, and sentences instead of stack traces."""
+
+from collections.abc import Callable
+
+from django.contrib.auth import get_user_model
+from django.http import HttpRequest, HttpResponse, HttpResponseBase
+from django.shortcuts import render
+from whitenoise.middleware import WhiteNoiseMiddleware
+from whitenoise.responders import StaticFile
+
+from nembrit.core.errors import CoreError
+
+Next = Callable[[HttpRequest], HttpResponseBase]
+
+
+class StaticFiles(WhiteNoiseMiddleware):
+    """WhiteNoise straight from the apps' folders; whole answers, since file iterators block under ASGI."""
+
+    def __init__(self, get_response: Next) -> None:
+        super().__init__(get_response)
+        self.use_finders = True
+        self.autorefresh = True
+
+    @staticmethod
+    def serve(static_file: StaticFile, request: HttpRequest) -> HttpResponse:
+        answer = static_file.get_response(request.method, request.META)
+        content = answer.file.read() if answer.file is not None else b""
+        if answer.file is not None:
+            answer.file.close()
+        response = HttpResponse(content, status=int(answer.status))
+        for key, value in answer.headers:
+            response[key] = value
+        return response
+
+
+class OwnerOnLoopback:
+    """The workshop has one owner, who needs no login on this computer; Host and Origin are checked by Django."""
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        request.user, _ = get_user_model().objects.get_or_create(username="owner")
+        return self.get_response(request)
+
+
+class SentencesForErrors:
+    """A deliberate error that no form caught becomes a page with its sentence."""
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
+        if isinstance(exception, CoreError):
+            return render(request, "common/error.html", {"title": "That did not work", "detail": str(exception)}, status=400)
+        return None

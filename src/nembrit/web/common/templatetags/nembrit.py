@@ -1,0 +1,63 @@
+"""Filters that turn stored numbers into text with a unit and a sensible number of digits."""
+
+import math
+
+from django import template
+
+register = template.Library()
+_MINUS = "\u2212"
+_THIN = "\u202f"
+
+
+@register.filter
+def digits(value: float | None, count: int = 3) -> str:
+    """`count` significant digits, a true minus sign, a dash for nothing."""
+    if value is None or value == "" or not math.isfinite(value):
+        return "–"
+    if value == 0:
+        return "0"
+    places = max(0, count - 1 - math.floor(math.log10(abs(value))))
+    return f"{value:.{places}f}".replace("-", _MINUS)
+
+
+@register.filter
+def signed(value: float | None, count: int = 2) -> str:
+    """Like `digits`, with a plus sign for gains."""
+    text = digits(value, count)
+    return f"+{text}" if value is not None and value > 0 else text
+
+
+@register.filter
+def interval(pair: list[float] | None, count: int = 2) -> str:
+    """“2.1 to 3.4”."""
+    return "" if not pair or None in pair else f"{digits(pair[0], count)} to {digits(pair[1], count)}"
+
+
+@register.filter
+def scaled(value: float | None, factor: float) -> float | None:
+    """A stored core unit in the unit that people read."""
+    return None if value is None else value * factor
+
+
+@register.filter
+def percent(ratio: float | None) -> str:
+    return "–" if ratio is None else f"{round(ratio * 100)}{_THIN}%"
+
+
+@register.filter
+def minutes(seconds: float | None) -> str:
+    """“0:31”."""
+    if seconds is None:
+        return "–"
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+@register.filter
+def megabytes(size_bytes: int) -> str:
+    return f"{size_bytes / 1e6:.1f}{_THIN}MB" if size_bytes >= 1e5 else f"{size_bytes / 1e3:.1f}{_THIN}kB"
+
+
+@register.filter
+def item(mapping: dict[str, object], key: str) -> object:
+    """A value of a dict by a key that is itself a variable."""
+    return mapping.get(key) if mapping else None

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class FlightsConfig(AppConfig):
+    name = "nembrit.web.flights"
+    label = "flights"

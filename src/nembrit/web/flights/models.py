@@ -1,0 +1,48 @@
+"""Flights: what was flown, with what, and how it went."""
+
+from django.db import models
+from django.urls import reverse
+
+from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
+
+
+class FlightQuerySet(models.QuerySet["Flight"]):
+    def active(self) -> "FlightQuerySet":
+        return self.filter(archived_at=None)
+
+
+class Flight(models.Model):
+    """A take-off to landing, or one test stretch within it."""
+
+    class Heat(models.TextChoices):
+        UNKNOWN = "", "not touched"
+        COOL = "cool", "cool"
+        WARM = "warm", "warm"
+        HOT = "hot", "too hot to hold"
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="flights")
+    number = models.PositiveIntegerField()
+    configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="flights")
+    build_entry = models.ForeignKey(BuildEntry, on_delete=models.PROTECT, null=True, blank=True, related_name="flights")
+    flown_at = models.DateTimeField()
+    card_key = models.CharField(max_length=60, blank=True)
+    pack = models.CharField(max_length=60, blank=True)
+    wind_m_s = models.FloatField(null=True, blank=True)
+    conditions = models.CharField(max_length=200, blank=True)
+    notes = models.TextField(blank=True)
+    heat = models.CharField(max_length=4, choices=Heat, default=Heat.UNKNOWN, blank=True)
+    # seed and world of a simulated flight; empty for a real one
+    simulation = models.JSONField(default=dict, blank=True)
+    archived_at = models.DateTimeField(null=True, blank=True)
+
+    objects = FlightQuerySet.as_manager()
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = [models.UniqueConstraint(fields=("craft", "number"), name="one_flight_a_number")]
+
+    def __str__(self) -> str:
+        return f"flight {self.number}"
+
+    def get_absolute_url(self) -> str:
+        return reverse("bench:flight", args=[self.pk])

@@ -1,0 +1,47 @@
+"""Pages around flights: cards, and what is noted about a flight."""
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from nembrit.web.flights import services
+from nembrit.web.flights.forms import FlightForm
+from nembrit.web.flights.models import Flight
+
+
+@require_safe
+def card_list(request: HttpRequest) -> HttpResponse:
+    return render(request, "flights/card_list.html", {"cards": services.cards()})
+
+
+@require_safe
+def card(request: HttpRequest, key: str) -> HttpResponse:
+    """One card, to read at the field: one manoeuvre under the other, large."""
+    found = services.card_of(key)
+    if found is None:
+        raise Http404
+    return render(request, "flights/card.html", {"card": found})
+
+
+@require_http_methods(["GET", "POST"])
+def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
+    flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
+    form = FlightForm(request.POST or None, instance=flight, cards=services.CARD_CHOICES)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        messages.success(request, "The flight's notes are kept.")
+        return redirect(flight)
+    context = {"craft": flight.craft, "flight": flight, "form": form}
+    return render(request, "flights/flight_edit.html", context, status=400 if form.is_bound else 200)
+
+
+@require_POST
+def flight_archive(request: HttpRequest, flight_id: int) -> HttpResponse:
+    flight = get_object_or_404(Flight, pk=flight_id)
+    archive = request.POST.get("archived") == "1"
+    services.set_archived(flight, archived=archive)
+    messages.success(
+        request, f"Flight {flight.number} is {'archived: left out of lists and comparisons' if archive else 'back'}."
+    )
+    return redirect(flight)

@@ -1,0 +1,150 @@
+"""Craft, their parts and their configurations."""
+
+from django.db import models
+from django.urls import reverse
+
+
+class CraftQuerySet(models.QuerySet["Craft"]):
+    def active(self) -> "CraftQuerySet":
+        return self.filter(archived_at=None)
+
+
+class Craft(models.Model):
+    """One airframe."""
+
+    class Kind(models.TextChoices):
+        MULTIROTOR = "multirotor", "multirotor"
+        FIXED_WING = "fixed_wing", "model aeroplane"
+
+    class Chemistry(models.TextChoices):
+        LIPO = "lipo", "lithium-polymer"
+        LIHV = "lihv", "lithium-polymer, high voltage"
+        LIION = "liion", "lithium-ion"
+
+    name = models.CharField(max_length=60, unique=True)
+    kind = models.CharField(max_length=12, choices=Kind)
+    about = models.CharField(max_length=200, blank=True)
+    propeller_diameter_in = models.FloatField(default=5.0)
+    propeller_pitch_in = models.FloatField(default=4.0)
+    propeller_blades = models.PositiveSmallIntegerField(default=3)
+    cells = models.PositiveSmallIntegerField(default=4)
+    chemistry = models.CharField(max_length=6, choices=Chemistry, default=Chemistry.LIPO)
+    mass_g = models.FloatField(default=600.0)
+    created_at = models.DateTimeField(auto_now_add=True)
+    archived_at = models.DateTimeField(null=True, blank=True)
+
+    objects = CraftQuerySet.as_manager()
+
+    class Meta:
+        ordering = ("id",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    def get_absolute_url(self) -> str:
+        return reverse("tunes:craft", args=[self.pk])
+
+    @property
+    def summary(self) -> str:
+        """“hexacopter, 6 in”."""
+        if self.kind == self.Kind.FIXED_WING:
+            return "model aeroplane"
+        n_motors = self.actuators.filter(kind=Actuator.Kind.MOTOR).count()
+        words = {3: "tricopter", 4: "quadcopter", 6: "hexacopter", 8: "octocopter"}
+        return f"{words.get(n_motors, f'{n_motors} motors')}, {self.propeller_diameter_in:g} in"
+
+
+class Actuator(models.Model):
+    """A motor or a servo of a craft, in the order of the log's channels."""
+
+    class Kind(models.TextChoices):
+        MOTOR = "motor"
+        SERVO = "servo"
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="actuators")
+    kind = models.CharField(max_length=5, choices=Kind)
+    number = models.PositiveSmallIntegerField()
+    roll = models.FloatField(default=0.0)  # mixer row: what it gives for a positive command
+    pitch = models.FloatField(default=0.0)
+    yaw = models.FloatField(default=0.0)
+    centre_us = models.FloatField(null=True)
+    lowest_us = models.FloatField(null=True)
+    highest_us = models.FloatField(null=True)
+    is_reversed = models.BooleanField(default=False)
+    trim_us = models.FloatField(default=0.0)
+
+    class Meta:
+        ordering = ("kind", "number")
+        constraints = [models.UniqueConstraint(fields=("craft", "kind", "number"), name="one_actuator_a_number")]
+
+
+class BuildEntry(models.Model):
+    """A dated change of hardware."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="build_entries")
+    made_at = models.DateTimeField()
+    part = models.CharField(max_length=80)
+    text = models.CharField(max_length=300, blank=True)
+    # what the simulator's craft suffers from since then: it stands in for a real craft's hidden faults
+    simulated_faults = models.JSONField(default=dict, blank=True)
+
+    class Meta:
+        ordering = ("made_at", "id")
+
+    def __str__(self) -> str:
+        return self.part
+
+
+class NameMapEntry(models.Model):
+    """What one setting's name means on this craft's firmware."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="name_map")
+    name = models.CharField(max_length=200)
+    meaning = models.CharField(max_length=60)
+    scale = models.FloatField(null=True)  # SI per unit shown
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=("craft", "name"), name="one_meaning_a_name")]
+
+
+class Configuration(models.Model):
+    """An immutable revision of all settings of a craft."""
+
+    class Source(models.TextChoices):
+        PASTED = "pasted", "pasted"
+        SLIP = "slip", "from a change slip"
+        UNDO = "undo", "undo"
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="configurations")
+    number = models.PositiveIntegerField()
+    parent = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="children")
+    source = models.CharField(max_length=8, choices=Source, default=Source.PASTED)
+    note = models.CharField(max_length=200, blank=True)
+    is_reference = models.BooleanField(default=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = [
+            models.UniqueConstraint(fields=("craft", "number"), name="one_configuration_a_number"),
+            models.UniqueConstraint(fields=("craft",), condition=models.Q(is_reference=True), name="one_reference_a_craft"),
+        ]
+
+    def __str__(self) -> str:
+        return f"r{self.number}"
+
+    def get_absolute_url(self) -> str:
+        return reverse("hangar:configuration", args=[self.pk])
+
+
+class Setting(models.Model):
+    """One line of a configuration, as the tuner sees it."""
+
+    configuration = models.ForeignKey(Configuration, on_delete=models.CASCADE, related_name="settings")
+    position = models.PositiveIntegerField()
+    name = models.CharField(max_length=200)
+    value = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ("position",)
+        constraints = [models.UniqueConstraint(fields=("configuration", "name"), name="one_value_a_name")]

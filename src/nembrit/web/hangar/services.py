@@ -1,0 +1,184 @@
+"""What the hangar does: craft, build entries, configurations and their meaning."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from nembrit.core.errors import InputError
+from nembrit.core.setup import configuration as core_configuration
+from nembrit.core.setup import namemap
+from nembrit.core.setup.configuration import Setting as CoreSetting
+from nembrit.core.setup.configuration import SettingChange
+from nembrit.core.setup.controller import Controller, controller_from_settings
+from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
+from nembrit.core.setup.craft import Craft as CoreCraft
+from nembrit.core.types import FloatArray
+from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
+
+LAYOUT_CHOICES = [(key, label) for key, (label, _, _) in LAYOUTS.items()]
+MEANINGS = namemap.MEANINGS
+GROUPS = namemap.GROUPS
+GAIN_UNITS = namemap.GAIN_UNITS
+
+
+@transaction.atomic
+def create_craft(*, layout: str | None, **fields: object) -> Craft:
+    """A new craft with the motors of a regular layout; `layout` None for a model aeroplane."""
+    craft = Craft.objects.create(**fields)
+    motors = layout_motors(layout) if layout else ()
+    Actuator.objects.bulk_create(
+        Actuator(craft=craft, kind=Actuator.Kind.MOTOR, number=n, roll=motor.roll, pitch=motor.pitch, yaw=motor.yaw)
+        for n, motor in enumerate(motors, start=1)
+    )
+    return craft
+
+
+def core_craft(craft: Craft) -> CoreCraft:
+    """The craft as the core knows it."""
+    motors = craft.actuators.filter(kind=Actuator.Kind.MOTOR)
+    return CoreCraft(
+        name=craft.name,
+        kind=craft.kind,
+        motors=tuple(Motor(roll=motor.roll, pitch=motor.pitch, yaw=motor.yaw) for motor in motors),
+        diameter_in=craft.propeller_diameter_in,
+        pitch_in=craft.propeller_pitch_in,
+        blades=craft.propeller_blades,
+        cells=craft.cells,
+        mass_g=craft.mass_g,
+    )
+
+
+def mixer_of(craft: Craft) -> FloatArray | None:
+    """Mixer matrix (n_motors, 3), or None for a craft without motors that turn it."""
+    mixer = core_craft(craft).mixer()
+    return mixer if mixer.shape[0] >= 3 else None
+
+
+def add_build_entry(craft: Craft, *, part: str, text: str = "", faults: dict[str, object] | None = None) -> BuildEntry:
+    """Note a change of hardware; flights from now on belong to it."""
+    entry = BuildEntry.objects.create(craft=craft, made_at=timezone.now(), part=part, text=text, simulated_faults=faults or {})
+    return entry
+
+
+def latest_build(craft: Craft) -> BuildEntry | None:
+    return craft.build_entries.last()
+
+
+def core_settings(configuration: Configuration) -> tuple[CoreSetting, ...]:
+    """The configuration's lines in order."""
+    return tuple(CoreSetting(name, value) for name, value in configuration.settings.values_list("name", "value"))
+
+
+def latest_configuration(craft: Craft) -> Configuration | None:
+    return craft.configurations.first()
+
+
+def paste_configuration(craft: Craft, text: str, *, note: str = "") -> Configuration:
+    """A new revision from pasted lines; proposes meanings for names that have none yet.
+
+    Raises InputError for lines that cannot be read, or when nothing differs from the latest revision.
+    """
+    settings = core_configuration.parse_settings(text)
+    latest = latest_configuration(craft)
+    if latest and not core_configuration.diff_settings(core_settings(latest), settings):
+        raise InputError(f"nothing differs from {latest}, so there is no new revision to keep")
+    return add_configuration(craft, settings, source=Configuration.Source.PASTED, note=note)
+
+
+@transaction.atomic
+def add_configuration(craft: Craft, settings: Sequence[CoreSetting], *, source: str, note: str = "") -> Configuration:
+    """Keep settings as the craft's next revision; the first one becomes the reference."""
+    latest = latest_configuration(craft)
+    number = (craft.configurations.aggregate(top=Max("number"))["top"] or 0) + 1
+    configuration = Configuration.objects.create(
+        craft=craft, number=number, parent=latest, source=source, note=note, is_reference=latest is None
+    )
+    Setting.objects.bulk_create(
+        Setting(configuration=configuration, position=position, name=setting.name, value=setting.value)
+        for position, setting in enumerate(settings)
+    )
+    known = set(craft.name_map.values_list("name", flat=True))
+    proposals = namemap.propose_map(setting.name for setting in settings)
+    NameMapEntry.objects.bulk_create(
+        NameMapEntry(craft=craft, name=name, meaning=meaning.key, scale=meaning.scale)
+        for name, meaning in proposals.items()
+        if name not in known
+    )
+    return configuration
+
+
+@transaction.atomic
+def set_reference(configuration: Configuration) -> None:
+    """Mark the one revision that is known to be good."""
+    Configuration.objects.filter(craft=configuration.craft, is_reference=True).update(is_reference=False)
+    Configuration.objects.filter(pk=configuration.pk).update(is_reference=True)
+
+
+def diff(before: Configuration, after: Configuration) -> tuple[SettingChange, ...]:
+    return core_configuration.diff_settings(core_settings(before), core_settings(after))
+
+
+def name_map(craft: Craft) -> dict[str, namemap.Meaning]:
+    return {entry.name: namemap.Meaning(entry.meaning, entry.scale) for entry in craft.name_map.all()}
+
+
+@transaction.atomic
+def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]) -> None:
+    """Replace the meanings of the given names; an empty meaning removes it. Raises InputError for a doubtful map."""
+    used: dict[str, str] = {}
+    for name, (meaning, scale) in meanings.items():
+        if not meaning:
+            continue
+        if meaning not in MEANINGS:
+            raise InputError(f"“{name}”: “{meaning}” is no meaning Nembrit knows")
+        if meaning not in ("other", "trim") and meaning in used:
+            raise InputError(f"“{used[meaning]}” and “{name}” cannot both be the {MEANINGS[meaning]}")
+        if scale is not None and not 0 < scale < 1e6:
+            raise InputError(f"“{name}”: a scale must be above 0, got {scale:g}")
+        used[meaning] = name
+    NameMapEntry.objects.filter(craft=craft, name__in=meanings).delete()
+    NameMapEntry.objects.bulk_create(
+        NameMapEntry(craft=craft, name=name, meaning=meaning, scale=scale)
+        for name, (meaning, scale) in meanings.items()
+        if meaning
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamedSetting:
+    """A setting with what it means and the slip group it belongs to."""
+
+    name: str
+    value: str
+    meaning: str
+    explain: str
+    scale: float | None
+    group: str
+
+
+def named_settings(configuration: Configuration) -> list[NamedSetting]:
+    """Every line of a configuration with its meaning."""
+    names = name_map(configuration.craft)
+    result = []
+    for setting in core_settings(configuration):
+        meaning = names.get(setting.name)
+        key = meaning.key if meaning else ""
+        result.append(
+            NamedSetting(
+                name=setting.name,
+                value=setting.value,
+                meaning=key,
+                explain=MEANINGS.get(key, ""),
+                scale=meaning.scale if meaning else None,
+                group=namemap.group_of(key),
+            )
+        )
+    return result
+
+
+def controller_of(configuration: Configuration) -> Controller:
+    """The controller in SI units; raises InputError for what is missing or wrong."""
+    return controller_from_settings(core_settings(configuration), name_map(configuration.craft))

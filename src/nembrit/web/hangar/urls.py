@@ -1,0 +1,14 @@
+from django.urls import path
+
+from nembrit.web.hangar import views
+
+app_name = "hangar"
+urlpatterns = [
+    path("", views.craft_list, name="craft_list"),
+    path("craft/new/", views.craft_new, name="craft_new"),
+    path("craft/<int:craft_id>/configurations/new/", views.configuration_new, name="configuration_new"),
+    path("craft/<int:craft_id>/names/", views.names, name="names"),
+    path("craft/<int:craft_id>/builds/new/", views.build_new, name="build_new"),
+    path("configurations/<int:configuration_id>/", views.configuration, name="configuration"),
+    path("configurations/<int:configuration_id>/reference/", views.configuration_reference, name="configuration_reference"),
+]

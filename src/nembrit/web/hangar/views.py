@@ -1,0 +1,114 @@
+"""Pages of the hangar: craft, configurations, name map."""
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from nembrit.core.errors import CoreError
+from nembrit.web.hangar import services
+from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm
+from nembrit.web.hangar.models import Configuration, Craft
+
+
+@require_safe
+def craft_list(request: HttpRequest) -> HttpResponse:
+    return render(request, "hangar/craft_list.html", {"craft_list": Craft.objects.active()})
+
+
+@require_http_methods(["GET", "POST"])
+def craft_new(request: HttpRequest) -> HttpResponse:
+    form = CraftForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        data = dict(form.cleaned_data)
+        layout = data.pop("layout") or None
+        craft = services.create_craft(layout=layout, **data)
+        messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
+        return redirect("hangar:configuration_new", craft.pk)
+    return render(request, "hangar/craft_new.html", {"form": form}, status=400 if form.is_bound else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def configuration_new(request: HttpRequest, craft_id: int) -> HttpResponse:
+    craft = get_object_or_404(Craft, pk=craft_id)
+    form = ConfigurationForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            configuration = services.paste_configuration(craft, form.cleaned_data["text"], note=form.cleaned_data["note"])
+        except CoreError as error:
+            form.add_error("text", str(error))
+        else:
+            messages.success(request, f"{configuration} of {craft.name} is kept.")
+            return redirect(configuration)
+    context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft)}
+    return render(request, "hangar/configuration_new.html", context, status=400 if form.is_bound else 200)
+
+
+@require_safe
+def configuration(request: HttpRequest, configuration_id: int) -> HttpResponse:
+    """One revision: its settings, and what differs from any other."""
+    shown = get_object_or_404(Configuration.objects.select_related("craft", "parent"), pk=configuration_id)
+    others = shown.craft.configurations.exclude(pk=shown.pk)
+    wanted = request.GET.get("against", "")
+    against = others.filter(pk=int(wanted)).first() if wanted.isdigit() else (shown.parent or others.first())
+    context = {
+        "craft": shown.craft,
+        "configuration": shown,
+        "settings": services.named_settings(shown),
+        "others": others,
+        "against": against,
+        "changes": services.diff(against, shown) if against else (),
+    }
+    return render(request, "hangar/configuration.html", context)
+
+
+@require_POST
+def configuration_reference(request: HttpRequest, configuration_id: int) -> HttpResponse:
+    chosen = get_object_or_404(Configuration, pk=configuration_id)
+    services.set_reference(chosen)
+    messages.success(request, f"{chosen} is now the reference: the state that is known to be good.")
+    return redirect(chosen)
+
+
+@require_http_methods(["GET", "POST"])
+def names(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The name map: what each setting means."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    latest = services.latest_configuration(craft)
+    settings = services.named_settings(latest) if latest else []
+    error = ""
+    if request.method == "POST":
+        try:
+            services.save_name_map(craft, _posted_map(request, [setting.name for setting in settings]))
+        except CoreError as refused:
+            error = str(refused)
+        else:
+            messages.success(request, "The name map is kept.")
+            return redirect("hangar:names", craft.pk)
+    context = {"craft": craft, "latest": latest, "settings": settings, "meanings": services.MEANINGS, "error": error}
+    return render(request, "hangar/names.html", context, status=400 if error else 200)
+
+
+def _posted_map(request: HttpRequest, setting_names: list[str]) -> dict[str, tuple[str, float | None]]:
+    found = {}
+    for position, name in enumerate(setting_names):
+        text = request.POST.get(f"scale-{position}", "").strip().replace(",", ".")
+        try:
+            scale = float(text) if text else None
+        except ValueError:
+            raise services.InputError(f"“{name}”: the scale should be a number, not “{text[:30]}”") from None
+        found[name] = (request.POST.get(f"meaning-{position}", ""), scale)
+    return found
+
+
+@require_http_methods(["GET", "POST"])
+def build_new(request: HttpRequest, craft_id: int) -> HttpResponse:
+    craft = get_object_or_404(Craft, pk=craft_id)
+    form = BuildForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        latest = services.latest_build(craft)
+        # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may
+        services.add_build_entry(craft, faults=latest.simulated_faults if latest else None, **form.cleaned_data)
+        messages.success(request, "The build entry is kept; flights from now on belong to it.")
+        return redirect(craft)
+    return render(request, "hangar/build_new.html", {"craft": craft, "form": form}, status=400 if form.is_bound else 200)

@@ -1,0 +1,36 @@
+from django import forms
+
+from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.hangar.models import Craft
+
+
+class SimulatorForm(forms.Form):
+    """A flight in the simulator: the stand-in for going out to fly."""
+
+    FAULTS = [("as_built", "as it is built"), ("sound", "sound"), ("loose_mount", "with a loose electronics tray")]
+
+    card = forms.ChoiceField(choices=CARD_CHOICES, initial="response", label="Card")
+    configuration = forms.ModelChoiceField(queryset=None, label="Configuration", empty_label=None)
+    flights = forms.IntegerField(min_value=1, max_value=8, initial=1, label="Flights, one after another")
+    seed = forms.IntegerField(min_value=0, max_value=2**31, label="Seed", help_text="the same seed flies the same flight again")
+    wind_m_s = forms.FloatField(min_value=0, max_value=25, initial=2, label="Wind, m/s")
+    pack_charge_pct = forms.FloatField(min_value=10, max_value=100, initial=95, label="Pack charge, %")
+    condition = forms.ChoiceField(choices=FAULTS, initial="as_built", label="The craft is")
+
+    def __init__(self, *args: object, craft: Craft, **kwargs: object) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["configuration"].queryset = craft.configurations.all()
+        self.fields["configuration"].initial = craft.configurations.first()
+
+
+class AttachForm(forms.Form):
+    """What all files of one upload have in common; the files come beside it."""
+
+    configuration = forms.ModelChoiceField(queryset=None, label="Flown with", required=False, empty_label="not known")
+    card_key = forms.ChoiceField(choices=[("", "no card"), *CARD_CHOICES], required=False, label="Card")
+    pack = forms.CharField(max_length=60, required=False, label="Pack")
+
+    def __init__(self, *args: object, craft: Craft, **kwargs: object) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["configuration"].queryset = craft.configurations.all()
+        self.fields["configuration"].initial = craft.configurations.first()

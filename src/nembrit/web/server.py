@@ -1,0 +1,136 @@
+"""`demo` and `serve`: prepare the data folder, start the worker, serve pages on this computer only."""
+
+import argparse
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import platformdirs
+import uvicorn
+
+DEFAULT_PORT = 8460
+
+
+def main(arguments: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="run.py")
+    parser.add_argument("command", choices=("demo", "serve"))
+    parser.add_argument("--port", type=int, default=DEFAULT_PORT)
+    parser.add_argument("--data", type=Path, metavar="DIR")
+    options = parser.parse_args(arguments)
+    folder = _writable(options.data or _default_folder(options.command))
+    listener = _listen(options.port)
+    os.environ["NEMBRIT_DATA"] = str(folder)
+    os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
+    signal.signal(signal.SIGTERM, _interrupt)
+    try:
+        _prepare(options.command)
+        _serve(listener, folder)
+    except KeyboardInterrupt:
+        pass
+    return 0
+
+
+def _default_folder(command: str) -> Path:
+    name = "nembrit-demo" if command == "demo" else "nembrit"
+    return platformdirs.user_data_path(name, appauthor=False)
+
+
+def _writable(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / ".nembrit-probe"
+        probe.write_text("")
+        probe.unlink()
+    except OSError as error:
+        _stop(f"The data folder {folder} cannot be written to ({error.strerror}): choose another with --data DIR.")
+    return folder.resolve()
+
+
+def _listen(port: int) -> socket.socket:
+    if not 1 <= port <= 65535:
+        _stop(f"A port is a number from 1 to 65535, not {port}.")
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind(("127.0.0.1", port))
+    except OSError:
+        _stop(f"Port {port} is busy (is Nembrit running already?): stop the other program, or choose another with --port N.")
+    return listener
+
+
+def _stop(sentence: str) -> None:
+    print(sentence, file=sys.stderr)
+    raise SystemExit(2)
+
+
+def _interrupt(signum: int, frame: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _prepare(command: str) -> None:
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("migrate", verbosity=0, interactive=False)
+    if command == "demo":
+        from nembrit.demo.scenario import build_demo
+
+        build_demo(tell=lambda sentence: print(sentence, flush=True))
+
+
+def _serve(listener: socket.socket, folder: Path) -> None:
+    address = "http://{}:{}/".format(*listener.getsockname())
+    supervisor = _Supervisor()
+    supervisor.start()
+    config = uvicorn.Config(
+        "nembrit.web.asgi:application", loop="asyncio", http="h11", ws="none", lifespan="off", log_level="warning"
+    )
+    print(f"Nembrit is ready: {address}\nData folder: {folder}\nCtrl-C stops it.", flush=True)
+    try:
+        uvicorn.Server(config).run(sockets=[listener])
+    finally:
+        supervisor.stop()
+
+
+class _Supervisor(threading.Thread):
+    """Keeps one worker process running; the worker ends by itself when this process is gone."""
+
+    def __init__(self) -> None:
+        super().__init__(daemon=True)
+        self._stopping = threading.Event()
+        self._worker: subprocess.Popen[bytes] | None = None
+
+    def run(self) -> None:
+        wait_s = 0.5
+        while not self._stopping.is_set():
+            started = time.monotonic()
+            # end-of-file on its standard input tells the worker that its parent is gone, however it went
+            self._worker = subprocess.Popen(
+                [sys.executable, "-m", "nembrit.web.manage", "worker"], stdin=subprocess.PIPE, start_new_session=True
+            )
+            self._worker.wait()
+            wait_s = 0.5 if time.monotonic() - started > 30 else min(30.0, wait_s * 2)
+            self._stopping.wait(wait_s)
+
+    def stop(self) -> None:
+        self._stopping.set()
+        worker = self._worker
+        if worker is None or worker.stdin is None:
+            return
+        with contextlib.suppress(OSError):
+            worker.stdin.close()
+        try:
+            worker.wait(5)
+        except subprocess.TimeoutExpired:
+            worker.kill()
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

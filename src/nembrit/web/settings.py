@@ -1,0 +1,119 @@
+"""Settings of the workshop. The data folder comes from the environment; everything else is fixed."""
+
+import os
+import secrets
+from pathlib import Path
+
+import platformdirs
+
+PACKAGE = Path(__file__).resolve().parent
+
+
+def _data_folder() -> Path:
+    return Path(os.environ.get("NEMBRIT_DATA") or platformdirs.user_data_path("nembrit", appauthor=False))
+
+
+DATA_FOLDER = _data_folder()
+DATA_FOLDER.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    """Made once for each data folder, readable by its owner only."""
+    path = DATA_FOLDER / "secret-key"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(50))
+    return path.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+ROOT_URLCONF = "nembrit.web.urls"
+ASGI_APPLICATION = "nembrit.web.asgi.application"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "django_tasks",
+    "django_tasks_db",
+    "nembrit.web.common",
+    "nembrit.web.hangar",
+    "nembrit.web.flights",
+    "nembrit.web.logs",
+    "nembrit.web.bench",
+    "nembrit.web.tunes",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "nembrit.web.common.middleware.StaticFiles",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "nembrit.web.common.middleware.OwnerOnLoopback",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "nembrit.web.common.middleware.SentencesForErrors",
+]
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["nembrit.web.common.templatetags.nembrit", "django.templatetags.static"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_FOLDER / "workshop.sqlite3",
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA auto_vacuum=INCREMENTAL; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; "
+            "PRAGMA mmap_size=268435456; PRAGMA cache_size=-20000; PRAGMA temp_store=MEMORY;",
+        },
+        "TEST": {"NAME": DATA_FOLDER / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "common.User"
+
+TASKS = {"default": {"BACKEND": os.environ.get("NEMBRIT_TASKS", "django_tasks_db.DatabaseBackend"), "QUEUES": []}}
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = "UTC"
+USE_TZ = True
+USE_I18N = False
+
+STATIC_URL = "/static/"
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 10_000  # a configuration may have thousands of settings
+FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
+CSRF_FAILURE_VIEW = "nembrit.web.common.views.csrf_refused"
+MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
+SESSION_COOKIE_NAME = "nembrit-session"
+CSRF_COOKIE_NAME = "nembrit-csrf"
+SECURE_REFERRER_POLICY = "same-origin"
+SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008", "security.W012", "security.W016"]  # loopback has no TLS
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

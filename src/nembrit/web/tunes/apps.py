@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class TunesConfig(AppConfig):
+    name = "nembrit.web.tunes"
+    label = "tunes"

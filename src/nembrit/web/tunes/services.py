@@ -1,0 +1,396 @@
+"""Tunes: slips, the flights that judge them, verdicts and decisions."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.db.models import Max
+
+from nembrit.core.errors import InputError
+from nembrit.core.report.documents import comparison_document
+from nembrit.core.setup.configuration import apply_changes, diff_settings
+from nembrit.core.trials.metrics import METRICS, metric_kind, metric_names
+from nembrit.core.trials.overlay import Overlay, overlay
+from nembrit.core.trials.verdict import Comparison, FlightValues, Primary, compare_flights
+from nembrit.web.bench.services import stored_payloads
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.services import (
+    GROUPS,
+    NamedSetting,
+    add_build_entry,
+    add_configuration,
+    core_settings,
+    latest_build,
+    latest_configuration,
+    named_settings,
+)
+from nembrit.web.tunes.models import Decision, Slip, Tune
+
+_STAGE_OF_GROUP = {
+    "hardware": Tune.Stage.MECHANICS,
+    "trim": Tune.Stage.TRIM,
+    "gyro_filters": Tune.Stage.FILTERS,
+    "d_filters": Tune.Stage.FILTERS,
+}
+
+
+def metric_label(name: str) -> str:
+    """“motion noise, roll”."""
+    kind = metric_kind(name)
+    if kind is None:
+        return name
+    return f"{kind.label}, {name.split('.')[1]}" if kind.per_axis else kind.label
+
+
+METRIC_CHOICES = [(name, metric_label(name)) for name in metric_names()]
+
+
+def tune_of(craft: Craft) -> Tune:
+    """The craft's present tune; every craft has one from the start."""
+    return craft.tunes.first() or Tune.objects.create(craft=craft)
+
+
+def stage_of(group: str) -> str:
+    return _STAGE_OF_GROUP.get(group, Tune.Stage.GAINS)
+
+
+def group_settings(configuration: Configuration, group: str) -> list[NamedSetting]:
+    """Settings of one slip group."""
+    return [setting for setting in named_settings(configuration) if setting.group == group]
+
+
+def groups_of(configuration: Configuration) -> list[tuple[str, str, int]]:
+    """Groups that can be changed: key, label, number of settings. Hardware always can."""
+    counts: dict[str, int] = {}
+    for setting in named_settings(configuration):
+        counts[setting.group] = counts.get(setting.group, 0) + 1
+    return [(key, label, counts.get(key, 0)) for key, label in GROUPS.items() if counts.get(key) or key == "hardware"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SlipText:
+    """What the tuner writes on a slip."""
+
+    title: str
+    why: str
+    expect: str
+    risk: str
+    primary_metric: str
+    direction: str
+    card_key: str = ""
+
+
+def open_slip(tune: Tune) -> Slip | None:
+    """The slip that is being flown; only one at a time, so that its flights judge one change."""
+    return tune.slips.filter(state=Slip.State.OPEN).first()
+
+
+@transaction.atomic
+def make_slip(
+    tune: Tune,
+    *,
+    group: str,
+    text: SlipText,
+    values: Mapping[str, str],
+    part: str = "",
+    simulated_faults: dict[str, Any] | None = None,
+) -> Slip:
+    """Write a slip and make the next configuration, or the build entry for hardware.
+
+    Raises InputError if another slip is open, a setting belongs to another group, or nothing changes.
+    """
+    other = open_slip(tune)
+    if other:
+        raise InputError(f"slip {other.number} is still open: decide it first, so that each flight judges one change")
+    Primary(metric=text.primary_metric, direction=text.direction)
+    if group not in GROUPS:
+        raise InputError(f"“{group}” is no group of settings")
+    base, build = latest_configuration(tune.craft), latest_build(tune.craft)
+    number = (tune.slips.aggregate(top=Max("number"))["top"] or 0) + 1
+    slip = Slip(tune=tune, number=number, group=group, base_configuration=base, base_build=build, **_columns(text))
+    if group == "hardware":
+        if not part.strip():
+            raise InputError("name the part that is changed")
+        faults = _faults_after(build.simulated_faults if build else {}, f"{part} {text.title}")
+        slip.result_build = add_build_entry(tune.craft, part=part.strip(), text=text.title, faults=faults)
+    else:
+        if base is None:
+            raise InputError("there is no configuration to change yet: save the present one first")
+        slip.result_configuration = _next_configuration(base, group, values, note=text.title)
+    slip.save()
+    tune.stage = stage_of(group)
+    tune.save(update_fields=("stage",))
+    return slip
+
+
+_CURES = {"loose_mount": ("tray", "mount", "foam", "screw", "pad", "strap")}
+
+
+def _faults_after(faults: dict[str, Any], words: str) -> dict[str, Any]:
+    """What the simulator's craft still suffers from after a repair described in these words."""
+    low = words.lower()
+    return {fault: size for fault, size in faults.items() if not any(word in low for word in _CURES.get(fault, ()))}
+
+
+def _columns(text: SlipText) -> dict[str, str]:
+    return {name: getattr(text, name) for name in SlipText.__dataclass_fields__}
+
+
+def _next_configuration(base: Configuration, group: str, values: Mapping[str, str], *, note: str) -> Configuration:
+    allowed = {setting.name for setting in group_settings(base, group)}
+    for name, value in values.items():
+        if name not in allowed:
+            raise InputError(f"“{name}” does not belong to the group {GROUPS[group]}: one slip changes one group")
+        if not value.strip() or len(value) > 200 or "\n" in value:
+            raise InputError(f"“{name}” needs a value")
+    settings = core_settings(base)
+    changed = apply_changes(settings, {name: value.strip() for name, value in values.items()})
+    differences = diff_settings(settings, changed)
+    if not differences:
+        raise InputError("nothing is changed yet: give at least one setting a new value")
+    if group == "other" and len(differences) > 1:
+        raise InputError("settings without a meaning are changed one at a time; give them a meaning to change a group")
+    return add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=note)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JudgedFlight:
+    """One flight on one side of a slip."""
+
+    flight: Flight
+    is_after: bool
+    is_left_out: bool
+    is_analysed: bool
+
+
+def judged_flights(slip: Slip) -> list[JudgedFlight]:
+    """Flights before and after the change, in the order flown.
+
+    Before: flown with the base configuration and build. After: with the slip's configuration, or with its
+    build and the base configuration. Archived flights do not count; left-out ones are listed but not used.
+    """
+    flights = slip.tune.craft.flights.active().order_by("flown_at", "number")
+    if slip.card_key:
+        flights = flights.filter(card_key=slip.card_key)
+    left_out = set(slip.left_out.values_list("pk", flat=True))
+    chosen = []
+    for flight in flights:
+        at = (flight.configuration_id, flight.build_entry_id)
+        is_after = at == _after_key(slip)
+        if is_after or at == (slip.base_configuration_id, slip.base_build_id):
+            chosen.append((flight, is_after))
+    analysed = stored_payloads([flight for flight, _ in chosen])
+    return [
+        JudgedFlight(flight=flight, is_after=is_after, is_left_out=flight.pk in left_out, is_analysed=flight.pk in analysed)
+        for flight, is_after in chosen
+    ]
+
+
+def _after_key(slip: Slip) -> tuple[int | None, int | None]:
+    if slip.result_build_id:
+        return slip.base_configuration_id, slip.result_build_id
+    return slip.result_configuration_id, slip.base_build_id
+
+
+def leave_out(slip: Slip, flight: Flight, *, left_out: bool) -> None:
+    """Take a flight out of a slip's comparison, or back in; the list keeps showing it."""
+    if left_out:
+        slip.left_out.add(flight)
+    else:
+        slip.left_out.remove(flight)
+
+
+def comparison_of(slip: Slip) -> Comparison:
+    """Judge the slip from its flights, the primary metric as named on it."""
+    used = [judged for judged in judged_flights(slip) if judged.is_analysed and not judged.is_left_out]
+    payloads = stored_payloads([judged.flight for judged in used])
+    flights = [FlightValues(is_after=judged.is_after, metrics=payloads[judged.flight.pk]["metrics"]) for judged in used]
+    comparison = compare_flights(flights, primary=Primary(metric=slip.primary_metric, direction=slip.direction))
+    cards = {judged.flight.card_key for judged in used}
+    if len(cards) > 1:
+        note = "these flights flew different cards: choose one on the slip, or read the numbers with care"
+        comparison = replace(comparison, notes=(*comparison.notes, note))
+    return comparison
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BeforeAfter:
+    """Curves of one axis on both sides."""
+
+    before: Overlay | None
+    after: Overlay | None
+
+
+def curves_of(slip: Slip, kind: str, axis: str) -> BeforeAfter:
+    """Mean curves of the flights before and after: `noise` densities, or `step` responses."""
+    used = [judged for judged in judged_flights(slip) if judged.is_analysed and not judged.is_left_out]
+    payloads = stored_payloads([judged.flight for judged in used])
+    sides: dict[bool, list[tuple[Any, Any]]] = {False: [], True: []}
+    for judged in used:
+        curve = _curve(payloads[judged.flight.pk], kind, axis)
+        if curve:
+            sides[judged.is_after].append(curve)
+    return BeforeAfter(before=overlay(sides[False]), after=overlay(sides[True]))
+
+
+def _curve(payload: dict[str, Any], kind: str, axis: str) -> tuple[Any, Any] | None:
+    if kind == "step":
+        step = payload["response"].get(axis)
+        return (np.array(step["t_ms"]), np.array(step["response"])) if step else None
+    noise = payload["noise"].get(axis, {})
+    shown = noise.get("raw") or noise.get("filtered")
+    return (np.array(shown["frequency_hz"]), np.array(shown["psd_dps2_per_hz"])) if shown else None
+
+
+@transaction.atomic
+def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
+    """Keep or undo. Undo adds a revision equal to the old one; nothing is deleted.
+
+    Raises InputError if it is decided already (a double click, or a second window).
+    """
+    slip = Slip.objects.select_related("tune__craft", "base_configuration").get(pk=slip.pk)
+    if slip.state != Slip.State.OPEN:
+        raise InputError(f"slip {slip.number} is decided already: {slip.get_state_display()}")
+    document = comparison_document(comparison_of(slip))
+    if outcome == Decision.Outcome.UNDO:
+        _undo(slip)
+    slip.state = Slip.State.UNDONE if outcome == Decision.Outcome.UNDO else Slip.State.KEPT
+    slip.save(update_fields=("state",))
+    return Decision.objects.create(slip=slip, outcome=outcome, note=note, comparison=document)
+
+
+def _undo(slip: Slip) -> None:
+    craft = slip.tune.craft
+    if slip.result_build_id:
+        faults = slip.base_build.simulated_faults if slip.base_build else {}
+        add_build_entry(
+            craft, part=f"{slip.result_build.part}: as it was before", text=f"undo of slip {slip.number}", faults=faults
+        )
+        return
+    if slip.base_configuration is None:
+        raise InputError("there is nothing to go back to")
+    note = f"undo of slip {slip.number}"
+    add_configuration(craft, core_settings(slip.base_configuration), source=Configuration.Source.UNDO, note=note)
+
+
+def outcome_line(decision: Decision) -> str:
+    """“motion noise, roll −88 %”: the primary metric as it stood when decided."""
+    primary = next((metric for metric in decision.comparison.get("metrics", ()) if metric["primary"]), None)
+    if primary is None or primary["change_pct"] is None:
+        return "no measurement"
+    kind = metric_kind(primary["name"])
+    unit = "points" if kind and kind.scale == "linear" else "%"
+    return f"{metric_label(primary['name'])} {primary['change_pct']:+.0f} {unit}".replace("-", "\u2212")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Station:
+    """One stage on the track."""
+
+    key: str
+    label: str
+    state: str  # done, open or ahead
+    outcome: str
+
+
+def track(tune: Tune) -> list[Station]:
+    """The stages as stations, the outcome of each below."""
+    stages = [stage for stage in Tune.Stage if stage != Tune.Stage.TRIM or tune.craft.kind == Craft.Kind.FIXED_WING]
+    at = stages.index(Tune.Stage(tune.stage)) if tune.stage in stages else 0
+    outcomes = {Tune.Stage.BASELINE: _baseline_line(tune)} | _outcomes(tune)
+    return [
+        Station(
+            key=stage,
+            label=stage.label,
+            state="done" if position < at else "open" if position == at else "ahead",
+            outcome=outcomes.get(stage, ""),
+        )
+        for position, stage in enumerate(stages)
+    ]
+
+
+def _baseline_line(tune: Tune) -> str:
+    reference = tune.craft.configurations.filter(is_reference=True).first()
+    return f"{reference} is the reference" if reference else "no configuration yet"
+
+
+def _outcomes(tune: Tune) -> dict[str, str]:
+    lines: dict[str, str] = {}
+    for slip in tune.slips.select_related("decision").order_by("number"):
+        stage = stage_of(slip.group)
+        if slip.state == Slip.State.OPEN:
+            lines[stage] = f"slip {slip.number} flying"
+        elif slip.state == Slip.State.KEPT:
+            lines[stage] = outcome_line(slip.decision)
+        else:
+            lines.setdefault(stage, f"slip {slip.number} undone")
+    return lines
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LedgerLine:
+    """One event of a tune."""
+
+    at: Any
+    kind: str  # configuration, build, flights, slip, decision
+    text: str
+    detail: str = ""
+    url: str = ""
+    flights: tuple[Flight, ...] = ()
+
+
+def ledger(tune: Tune) -> list[LedgerLine]:
+    """Everything that happened, newest first; flights in a row with the same configuration share a line."""
+    craft = tune.craft
+    lines = [
+        LedgerLine(at=row.created_at, kind="configuration", text=f"{row} kept ({row.get_source_display()})", detail=row.note,
+                   url=row.get_absolute_url())
+        for row in craft.configurations.all()
+    ]  # fmt: skip
+    lines += [LedgerLine(at=row.made_at, kind="build", text=row.part, detail=row.text) for row in craft.build_entries.all()]
+    for slip in tune.slips.select_related("decision"):
+        label = f"{metric_label(slip.primary_metric)} should go {'down' if slip.direction == 'lower' else 'up'}"
+        lines.append(
+            LedgerLine(
+                at=slip.created_at,
+                kind="slip",
+                text=f"Slip {slip.number}: {slip.title}",
+                detail=label,
+                url=slip.get_absolute_url(),
+            )
+        )
+        if slip.state != Slip.State.OPEN:
+            decision = slip.decision
+            text = f"Slip {slip.number} {decision.get_outcome_display()}: {outcome_line(decision)}"
+            lines.append(
+                LedgerLine(at=decision.decided_at, kind="decision", text=text, detail=decision.note, url=slip.get_absolute_url())
+            )
+    lines += _flight_lines(craft)
+    return sorted(lines, key=lambda line: line.at, reverse=True)
+
+
+def _flight_lines(craft: Craft) -> list[LedgerLine]:
+    groups: list[list[Flight]] = []
+    for flight in craft.flights.active().select_related("configuration", "build_entry").order_by("flown_at", "number"):
+        last = groups[-1][-1] if groups else None
+        if last and (last.configuration_id, last.build_entry_id, last.flown_at.date()) == (
+            flight.configuration_id, flight.build_entry_id, flight.flown_at.date()
+        ):  # fmt: skip
+            groups[-1].append(flight)
+        else:
+            groups.append([flight])
+    return [
+        LedgerLine(
+            at=group[-1].flown_at,
+            kind="flights",
+            text=f"{len(group)} flight{'s' if len(group) > 1 else ''} with {group[0].configuration or 'an unknown configuration'}",
+            flights=tuple(group),
+        )
+        for group in groups
+    ]
+
+
+EXPLAIN = {kind.key: kind.explain for kind in METRICS}

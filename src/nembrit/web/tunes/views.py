@@ -1,0 +1,182 @@
+"""The craft's home, its tune with the ledger, slips with their verdict."""
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from nembrit.core.errors import CoreError
+from nembrit.web.bench.services import AXES, latest_act_finding, stored_payloads
+from nembrit.web.common.models import Job
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
+from nembrit.web.logs.forms import AttachForm
+from nembrit.web.logs.models import Log
+from nembrit.web.tunes import charts, services
+from nembrit.web.tunes.forms import DecisionForm, SlipForm, TuneForm
+from nembrit.web.tunes.models import Slip
+
+
+@require_safe
+def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """One craft: bring logs in, fly, look at flights and configurations."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    tune = services.tune_of(shown)
+    flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
+    payloads = stored_payloads(flights)
+    log_ids = list(shown.logs.exclude(state=Log.State.READY).values_list("pk", flat=True))
+    context = {
+        "craft": shown,
+        "tune": tune,
+        "track": services.track(tune),
+        "open_slip": services.open_slip(tune),
+        "flights": [(flight, payloads.get(flight.pk)) for flight in flights],
+        "n_archived": shown.flights.exclude(archived_at=None).count(),
+        "configurations": shown.configurations.all()[:8],
+        "builds": shown.build_entries.order_by("-made_at")[:6],
+        "attach_form": AttachForm(craft=shown),
+        "jobs": Job.objects.filter(kind__in=("import_log", "simulate"), subject_id__in=log_ids).unfinished(),
+        "refused": shown.logs.filter(state=Log.State.REFUSED),
+        "finding": latest_act_finding(shown),
+    }
+    return render(request, "tunes/craft.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The tune as its ledger."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    present = services.tune_of(shown)
+    form = TuneForm(request.POST or None, instance=present)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        messages.success(request, "The tune is kept.")
+        return redirect(present)
+    context = {
+        "craft": shown,
+        "tune": present,
+        "form": form,
+        "track": services.track(present),
+        "ledger": services.ledger(present),
+        "open_slip": services.open_slip(present),
+        "finding": latest_act_finding(shown),
+    }
+    return render(request, "tunes/tune.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Write a slip: first the group, then the new values of that group only."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    present = services.tune_of(shown)
+    latest = latest_configuration(shown)
+    groups = services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)]
+    group = request.POST.get("group") or request.GET.get("group", "")
+    settings = services.group_settings(latest, group) if latest and group in GROUPS else []
+    form = SlipForm(request.POST or None, initial=_suggested(group))
+    if request.method == "POST" and form.is_valid():
+        values = {setting.name: request.POST.get(f"value-{n}", setting.value) for n, setting in enumerate(settings)}
+        try:
+            slip = services.make_slip(present, group=group, text=form.text(), values=values, part=form.cleaned_data["part"])
+        except CoreError as error:
+            form.add_error(None, str(error))
+        else:
+            made = slip.result_configuration or slip.result_build
+            messages.success(request, f"Slip {slip.number} is written, {made} is made. Now fly it.")
+            return redirect(slip)
+    shown_settings = [(n, setting, request.POST.get(f"value-{n}", setting.value)) for n, setting in enumerate(settings)]
+    context = {
+        "craft": shown,
+        "tune": present,
+        "latest": latest,
+        "groups": groups,
+        "group": group,
+        "group_label": GROUPS.get(group, ""),
+        "settings": shown_settings,
+        "form": form,
+        "open_slip": services.open_slip(present),
+        "finding": latest_act_finding(shown),
+    }
+    return render(request, "tunes/slip_new.html", context, status=400 if form.is_bound else 200)
+
+
+def _suggested(group: str) -> dict[str, str]:
+    """The metric that a change of this group is usually judged by."""
+    axis = group.split(".")[1] if group.startswith("pd.") else "roll"
+    metrics = {
+        "hardware": "motion_noise.roll",
+        "gyro_filters": "step_delay.roll",
+        "d_filters": "motor_roughness",
+        "i": "wash_rms.roll",
+    }
+    return {
+        "primary_metric": metrics.get(group, f"tracking_error.{axis}"),
+        "direction": "lower",
+        "card_key": "response",
+        "risk": "Buzz, shaking or hot motors: land at once and undo.",
+    }
+
+
+@require_safe
+def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
+    """One change, the flights that judge it, before and after on the same scales, and the verdict."""
+    shown = get_object_or_404(
+        Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration"), pk=slip_id
+    )
+    comparison = services.comparison_of(shown)
+    changes = diff(shown.base_configuration, shown.result_configuration) if shown.result_configuration else ()
+    judged = services.judged_flights(shown)
+    context = {
+        "craft": shown.tune.craft,
+        "tune": shown.tune,
+        "track": services.track(shown.tune),
+        "slip": shown,
+        "group_label": GROUPS[shown.group],
+        "changes": changes,
+        "comparison": comparison,
+        "primary": comparison.primary,
+        "primary_label": services.metric_label(shown.primary_metric),
+        "rows": [(metric, services.metric_label(metric.name)) for metric in comparison.metrics],
+        "judged": judged,
+        "n_before": sum(not row.is_after and not row.is_left_out for row in judged),
+        "n_after": sum(row.is_after and not row.is_left_out for row in judged),
+        "is_waiting": any(not row.is_analysed for row in judged),
+        "axes": AXES,
+        "decision": getattr(shown, "decision", None),
+    }
+    return render(request, "tunes/slip.html", context)
+
+
+@require_safe
+def slip_chart(request: HttpRequest, slip_id: int, kind: str, axis: str) -> HttpResponse:
+    """One before/after picture as data for the chart module."""
+    if kind not in ("noise", "step") or axis not in AXES:
+        raise Http404
+    chart = charts.slip_chart(get_object_or_404(Slip, pk=slip_id), kind, axis)
+    if chart is None:
+        raise Http404
+    return JsonResponse(chart.as_json())
+
+
+@require_POST
+def slip_decide(request: HttpRequest, slip_id: int) -> HttpResponse:
+    shown = get_object_or_404(Slip, pk=slip_id)
+    form = DecisionForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "Choose keep or undo.")
+        return redirect(shown)
+    try:
+        decision = services.decide(shown, form.cleaned_data["outcome"], note=form.cleaned_data["note"])
+    except CoreError as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(request, f"Slip {shown.number} is {decision.get_outcome_display()}.")
+    return redirect(shown)
+
+
+@require_POST
+def slip_leave_out(request: HttpRequest, slip_id: int, flight_id: int) -> HttpResponse:
+    shown = get_object_or_404(Slip.objects.select_related("tune"), pk=slip_id)
+    flight = get_object_or_404(shown.tune.craft.flights, pk=flight_id)
+    services.leave_out(shown, flight, left_out=request.POST.get("left_out") == "1")
+    return redirect(shown)

@@ -1,0 +1,17 @@
+"""Addresses of the workshop."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("nembrit.web.hangar.urls")),
+    path("", include("nembrit.web.common.urls")),
+    path("", include("nembrit.web.flights.urls")),
+    path("", include("nembrit.web.logs.urls")),
+    path("", include("nembrit.web.bench.urls")),
+    path("", include("nembrit.web.tunes.urls")),
+]
+
+handler400 = "nembrit.web.common.views.bad_request"
+handler403 = "nembrit.web.common.views.forbidden"
+handler404 = "nembrit.web.common.views.not_found"
+handler500 = "nembrit.web.common.views.server_error"

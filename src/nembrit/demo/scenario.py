@@ -60,7 +60,9 @@ def _juniper(tell: Tell, n_flights: int) -> None:
     Slip.objects.filter(pk=slip.pk).update(created_at=day)
     BuildEntry.objects.filter(pk=slip.result_build_id).update(made_at=day)
     _fly(craft, reference, seeds=range(31, 31 + n_flights), start=day + timedelta(minutes=30), tell=tell)
-    decision = tunes.decide(slip, Decision.Outcome.KEEP, note="Two screws had no thread lock. Checked after every flying day from now on.")
+    decision = tunes.decide(
+        slip, Decision.Outcome.KEEP, note="Two screws had no thread lock. Checked after every flying day from now on."
+    )
     Decision.objects.filter(pk=decision.pk).update(decided_at=day + timedelta(hours=3))
 
     text = tunes.SlipText(
@@ -105,9 +107,7 @@ def _configuration(craft: Craft, text: str, *, note: str, at: datetime) -> Confi
     return configuration
 
 
-def _fly(
-    craft: Craft, configuration: Configuration, *, seeds: range, start: datetime, tell: Tell, wind_m_s: float = 2.0
-) -> None:
+def _fly(craft: Craft, configuration: Configuration, *, seeds: range, start: datetime, tell: Tell, wind_m_s: float = 2.0) -> None:
     for number, seed in enumerate(seeds):
         tell(f"  {craft.name}, flight {number + 1} of {len(seeds)} with {configuration}")
         log = logs.request_simulation(

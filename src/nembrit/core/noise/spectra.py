@@ -130,9 +130,9 @@ class BandLevel:
     name: str
     low_hz: float
     high_hz: float
-    rms_dps: float | None
-    rms_interval_dps: tuple[float, float] | None
-    floor_dps2_per_hz: float | None  # median density
+    rms_dps: float | None = None
+    rms_interval_dps: tuple[float, float] | None = None
+    floor_dps2_per_hz: float | None = None  # median density
 
 
 # what craft do, what shakes and jitters, and what ordinary filters crush (common practice, no source)
@@ -150,9 +150,7 @@ def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
     for name, low_hz, high_hz in BANDS:
         inside: BoolArray = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz < min(high_hz, top_hz + 1e-9))
         if inside.sum() < 2:
-            levels.append(
-                BandLevel(name=name, low_hz=low_hz, high_hz=min(high_hz, top_hz), rms_dps=None, rms_interval_dps=None, floor_dps2_per_hz=None)
-            )  # fmt: skip
+            levels.append(BandLevel(name=name, low_hz=low_hz, high_hz=min(high_hz, top_hz)))
             continue
         density = spectrum.psd_dps2_per_hz[inside]
         power = float(density.sum() * spectrum.bin_hz)

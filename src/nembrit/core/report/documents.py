@@ -175,7 +175,15 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
         "window_s": _pair(evidence.window_s),
         "noise": noise,
         "response": {axis: _stored_step(step) for axis, step in evidence.steps.items()},
-        "findings": [{**_finding_part(finding), "caution": finding.caution} for finding in evidence.findings],
+        "findings": [
+            {
+                **_finding_part(finding),
+                "highlight": finding.highlight,
+                "conclusion": finding.conclusion,
+                "caution": finding.caution,
+            }
+            for finding in evidence.findings
+        ],
         "metrics": {name: rounded(value, 9) for name, value in evidence.metrics.items()},
         "reasons": evidence.reasons,
         "notes": list(evidence.notes),

@@ -13,7 +13,7 @@ from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.tuning.findings import Finding, mount_finding
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 1  # rises whenever a number below would come out differently
+VERSION = 2  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = ("gyro_raw.", "gyro.", "setpoint.", "throttle", "term_", "command.", "motor.")

@@ -1,6 +1,6 @@
 """Findings: judgements from evidence, with how sure, on which numbers, and what would settle it."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from nembrit.core.noise.hump import LOOSE_MOUNT_EXCESS_DB, Hump
 from nembrit.core.types import AXES
@@ -17,13 +17,17 @@ class Finding:
     code: str
     severity: str
     confidence: float
-    summary: str
+    highlight: str  # the numbers that it rests on, to be marked
+    conclusion: str
     evidence: dict[str, float]
     proof: str
     axis: str | None = None
     causes: tuple[str, ...] = ()
     caution: str = ""
-    not_tested: tuple[str, ...] = field(default_factory=tuple)
+
+    @property
+    def summary(self) -> str:
+        return f"{self.highlight} {self.conclusion}"
 
 
 def mount_finding(humps: dict[str, Hump]) -> Finding | None:
@@ -44,10 +48,8 @@ def mount_finding(humps: dict[str, Hump]) -> Finding | None:
         code="loose_mount",
         severity="act" if is_sure else "watch",
         confidence=_LOUD_CONFIDENCE if is_sure else _QUIET_CONFIDENCE,
-        summary=(
-            f"A broad hump of {stronger.excess_db:.0f} dB around {stronger.peak_hz:.0f} Hz in roll and pitch: the flight "
-            "controller or its tray probably sits loose."
-        ),
+        highlight=f"A hump of {stronger.excess_db:.1f} dB around {stronger.peak_hz:.0f} Hz",
+        conclusion="in roll and pitch: the flight controller or its tray probably sits loose.",
         evidence={"excess_db": stronger.excess_db, "peak_hz": stronger.peak_hz, "width_hz": stronger.width_hz},
         causes=("loose_mount", "cracked_arm"),
         proof="Press and tighten every part between frame and controller, then fly the same card again.",

@@ -5,6 +5,7 @@ from typing import Any
 from nembrit.web.common.charts import Axis, Band, Chart, Line, Mark, decibels
 
 NOISE_TOP_HZ = 600.0
+OWN_MOTION_HZ = 15.0  # below, the craft's own movement would outshine the noise
 BANDS = [Band(start=20, end=100, label="motion"), Band(start=100, end=300, label="jitter")]
 
 
@@ -34,7 +35,7 @@ def noise_chart(payload: dict[str, Any], axis: str) -> Chart | None:
     return Chart(
         title=f"Gyro noise, {axis}",
         x=Axis(label="frequency", unit="Hz", low=0, high=min(NOISE_TOP_HZ, grid[-1] or NOISE_TOP_HZ)),
-        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz"),
+        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=OWN_MOTION_HZ),
         lines=lines,
         bands=bands,
         marks=marks,

@@ -92,6 +92,13 @@ def stored_payloads(flights: list[Flight]) -> dict[int, dict[str, Any]]:
     return {row.segment.flight_id: row.payload for row in rows}
 
 
+def ensure_evidence(flights: list[Flight]) -> list[Job]:
+    """Start the analysis of flights whose evidence is missing or outdated; the jobs that are not done."""
+    known = stored_payloads(flights)
+    found = [evidence_of(flight).job for flight in flights if flight.pk not in known]
+    return [job for job in found if job is not None]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NoiseRow:
     """One axis of the noise table: bands in deg/s RMS with intervals, the flight before, the craft's best."""

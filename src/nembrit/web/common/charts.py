@@ -51,6 +51,7 @@ class Axis:
     unit: str
     low: float | None = None
     high: float | None = None
+    from_x: float | None = None  # y axis: chosen by what lies right of here
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

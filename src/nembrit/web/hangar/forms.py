@@ -41,8 +41,7 @@ class CraftForm(forms.ModelForm):
 
 
 class ConfigurationForm(forms.Form):
-    text = forms.CharField(widget=forms.Textarea(attrs={"rows": 16, "spellcheck": "false"}), label="Settings, one “name = value” a line",
-                           max_length=400_000, strip=False)  # fmt: skip
+    text = forms.CharField(widget=forms.Textarea, label="Settings, one “name = value” a line", max_length=400_000, strip=False)
     note = forms.CharField(max_length=200, required=False, label="Note")
 
 

@@ -386,7 +386,7 @@ def _flight_lines(craft: Craft) -> list[LedgerLine]:
         LedgerLine(
             at=group[-1].flown_at,
             kind="flights",
-            text=f"{len(group)} flight{'s' if len(group) > 1 else ''} with {group[0].configuration or 'an unknown configuration'}",
+            text=f"{len(group)} flight{'s' if len(group) > 1 else ''} with {group[0].configuration or 'unknown settings'}",
             flights=tuple(group),
         )
         for group in groups

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
-from nembrit.web.bench.services import AXES, latest_act_finding, stored_payloads
+from nembrit.web.bench.services import AXES, ensure_evidence, latest_act_finding, stored_payloads
 from nembrit.web.common.models import Job
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
@@ -23,6 +23,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     shown = get_object_or_404(Craft, pk=craft_id)
     tune = services.tune_of(shown)
     flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
+    waiting = ensure_evidence(flights)
     payloads = stored_payloads(flights)
     log_ids = list(shown.logs.exclude(state=Log.State.READY).values_list("pk", flat=True))
     context = {
@@ -35,7 +36,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "configurations": shown.configurations.all()[:8],
         "builds": shown.build_entries.order_by("-made_at")[:6],
         "attach_form": AttachForm(craft=shown),
-        "jobs": Job.objects.filter(kind__in=("import_log", "simulate"), subject_id__in=log_ids).unfinished(),
+        "jobs": [*Job.objects.filter(kind__in=("import_log", "simulate"), subject_id__in=log_ids).unfinished(), *waiting],
         "refused": shown.logs.filter(state=Log.State.REFUSED),
         "finding": latest_act_finding(shown),
     }
@@ -123,6 +124,7 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
     shown = get_object_or_404(
         Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration"), pk=slip_id
     )
+    waiting = ensure_evidence([judged.flight for judged in services.judged_flights(shown)])
     comparison = services.comparison_of(shown)
     changes = diff(shown.base_configuration, shown.result_configuration) if shown.result_configuration else ()
     judged = services.judged_flights(shown)
@@ -137,14 +139,20 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
         "primary": comparison.primary,
         "primary_label": services.metric_label(shown.primary_metric),
         "rows": [(metric, services.metric_label(metric.name)) for metric in comparison.metrics],
+        "hints_better": _hints(comparison, "better"),
+        "hints_worse": _hints(comparison, "worse"),
         "judged": judged,
         "n_before": sum(not row.is_after and not row.is_left_out for row in judged),
         "n_after": sum(row.is_after and not row.is_left_out for row in judged),
-        "is_waiting": any(not row.is_analysed for row in judged),
+        "waiting": waiting,
         "axes": AXES,
         "decision": getattr(shown, "decision", None),
     }
     return render(request, "tunes/slip.html", context)
+
+
+def _hints(comparison: services.Comparison, verdict: str) -> list[str]:
+    return [services.metric_label(m.name) for m in comparison.metrics if m.verdict == verdict and not m.is_primary]
 
 
 @require_safe

@@ -61,3 +61,17 @@ def megabytes(size_bytes: int) -> str:
 def item(mapping: dict[str, object], key: str) -> object:
     """A value of a dict by a key that is itself a variable."""
     return mapping.get(key) if mapping else None
+
+
+_FINDING_TITLES = {"loose_mount": "a loose mount or tray"}
+
+
+@register.filter
+def title_of(code: str) -> str:
+    """A finding's code in words."""
+    return _FINDING_TITLES.get(code, code.replace("_", " "))
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    return text.split()

@@ -1,0 +1,218 @@
+// The chart module: every line picture of the workshop. `<figure class="chart" data-src="…">` draws itself.
+import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
+import { columns, csv, headers, places, yRange } from "./data.js";
+import { drawAbove, drawBelow } from "./layers.js";
+import { faded, lookOf, text, tick, token } from "./style.js";
+import { axisLabel, svgOf } from "./svg.js";
+
+const STEP = 0.02, ZOOM = 0.6;
+
+export class Chart {
+  // options: height, onRange(min, max) for pages that fetch what is shown, sync key for a shared cursor
+  constructor(figure, spec, options = {}) {
+    this.figure = figure;
+    this.options = options;
+    this.plot = figure.querySelector(".plot") ?? figure.appendChild(element("div", "plot"));
+    this.readout = figure.querySelector(".readout") ?? figure.appendChild(element("div", "readout"));
+    this.plot.tabIndex = 0;
+    this.plot.setAttribute("role", "group");
+    this.readout.setAttribute("aria-live", "polite");
+    this.plot.addEventListener("keydown", (event) => this.key(event));
+    document.addEventListener("nembrit:theme", () => this.u?.redraw(false, true));
+    this.setSpec(spec);
+    if (!options.bare) this.tools();
+    new ResizeObserver(() => this.u?.setSize(this.size())).observe(this.plot);
+  }
+
+  size() { return { width: Math.max(200, this.plot.clientWidth), height: this.options.height ?? 230 }; }
+
+  setSpec(spec) {
+    this.spec = spec;
+    this.places = places(spec);
+    const data = columns(spec);
+    this.full = [spec.x.low ?? data[0][0] ?? 0, spec.x.high ?? data[0][data[0].length - 1] ?? 1];
+    this.plot.setAttribute("aria-label", `${spec.title}. Arrow keys move the cursor, plus and minus zoom, 0 shows all.`);
+    if (this.u) { this.u.setData(data, false); this.show(...this.full); return; }
+    this.u = new uPlot(this.plotOptions(data), data, this.plot);
+  }
+
+  plotOptions(data) {
+    const { spec } = this;
+    const axis = (side, label) => ({
+      side, ...(label ? { label, labelSize: 18 } : {}), labelFont: '12px "Atkinson Hyperlegible Next Variable"', font: '12px "Atkinson Hyperlegible Mono Variable"',
+      stroke: () => token("ink-2"), size: side === 2 ? 28 : 46, gap: 3,
+      grid: { show: side === 3, stroke: () => token("rule-2"), width: 1 }, ticks: { show: side === 2, stroke: () => token("rule"), size: 4 },
+      values: (u, splits) => splits.map((value) => (value == null ? "" : tick(value))), space: side === 2 ? 55 : 32,
+    });
+    return {
+      ...this.size(),
+      padding: [8, 16, 0, 0],
+      legend: { show: false },
+      scales: { x: { time: false, range: () => this.view ?? this.full }, y: { range: (u) => yRange(this.spec, u.data, ...(this.view ?? this.full)) } },
+      axes: [axis(2, this.options.timeLabel === false ? null : axisLabel(spec.x)), axis(3, axisLabel(spec.y))],
+      series: [{}, ...spec.lines.flatMap((line) => this.seriesOf(line))],
+      bands: spec.lines.flatMap((line, n) => (line.low ? [{ series: [this.places[n].high, this.places[n].low], fill: () => faded(lookOf(line).colour, lookOf(line).alpha ?? 0.2) }] : [])),
+      cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, ...(this.options.sync ? { sync: { key: this.options.sync } } : {}) },
+      hooks: {
+        drawClear: [(u) => drawBelow(u, this.spec)],
+        draw: [(u) => drawAbove(u, this.spec, this.places)],
+        setCursor: [(u) => this.read(u.cursor.idx)],
+        setSelect: [(u) => this.selected(u)],
+      },
+    };
+  }
+
+  seriesOf(line) {
+    const look = lookOf(line);
+    const y = {
+      stroke: () => (look.fillDown ? faded(look.colour, 0.5) : token(look.colour)), width: look.width, dash: look.dash, points: { show: false }, spanGaps: false,
+      ...(look.fillDown ? { fill: () => faded(look.colour, look.alpha), fillTo: (u) => u.scales.y.min } : {}),
+    };
+    const edge = { stroke: () => (line.envelope ? token(look.colour) : "transparent"), width: line.envelope ? 1 : 0, points: { show: false }, spanGaps: false };
+    return line.low ? [y, edge, edge] : [y];
+  }
+
+  selected(u) {
+    if (u.select.width < 6) return;
+    const from = u.posToVal(u.select.left, "x"), to = u.posToVal(u.select.left + u.select.width, "x");
+    u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+    this.zoomTo(from, to);
+  }
+
+  zoomTo(from, to) {
+    if (this.options.onRange) this.options.onRange(from, to);
+    else this.show(Math.max(from, this.full[0]), Math.min(to, this.full[1]));
+  }
+
+  show(from, to) {
+    this.view = [from, to];
+    this.u.setScale("x", { min: from, max: to });
+  }
+
+  showAll() { this.zoomTo(...(this.options.all ?? this.full)); }
+
+  read(index) {
+    if (index == null) return;
+    this.index = index;
+    const x = this.u.data[0][index];
+    const values = this.spec.lines.map((line, n) => {
+      const { y, low, high } = this.places[n];
+      const at = this.u.data[y][index];
+      if (at == null) return null;
+      const spread = low != null && !line.envelope ? ` (${text(this.u.data[low][index])} to ${text(this.u.data[high][index])})` : "";
+      return `${line.label} ${text(at)}${spread}`;
+    });
+    this.readout.textContent = `${text(x, this.spec.x.unit)} · ${values.filter(Boolean).join(" · ")}`;
+  }
+
+  key(event) {
+    const [from, to] = this.view ?? this.full;
+    const here = this.index != null ? this.u.data[0][this.index] : (from + to) / 2;
+    const zoom = (factor) => this.zoomTo(here - (here - from) * factor, here + (to - here) * factor);
+    const move = (share) => {
+      const wanted = Math.min(to, Math.max(from, here + share * (to - from)));
+      this.u.setCursor({ left: this.u.valToPos(wanted, "x"), top: 20 });
+    };
+    const actions = {
+      ArrowLeft: () => move(-STEP), ArrowRight: () => move(STEP), Home: () => move(-1), End: () => move(1),
+      "+": () => zoom(ZOOM), "=": () => zoom(ZOOM), "-": () => zoom(1 / ZOOM), 0: () => this.showAll(), Escape: () => this.showAll(),
+    };
+    const action = actions[event.key];
+    if (!action || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    action();
+  }
+
+  tools() {
+    const box = element("div", "tools");
+    const add = (label, action) => {
+      const button = element("button", "", label);
+      button.type = "button";
+      button.setAttribute("aria-label", `${label}: ${this.spec.title}`);
+      button.addEventListener("click", action);
+      box.append(button);
+      return button;
+    };
+    add("All", () => this.showAll());
+    const table = add("Table", () => this.toggleTable(table));
+    table.setAttribute("aria-expanded", "false");
+    add("CSV", () => save(`${this.stem()}.csv`, new Blob([csv(this.spec)], { type: "text/csv" })));
+    add("SVG", () => save(`${this.stem()}.svg`, new Blob([svgOf(this.u, this.spec, this.places)], { type: "image/svg+xml" })));
+    add("PNG", () => this.savePng());
+    this.figure.append(box);
+  }
+
+  stem() { return this.spec.title.toLowerCase().replace(/[^a-z0-9]+/g, "-"); }
+
+  savePng() {
+    const canvas = document.createElement("canvas");
+    const source = this.u.ctx.canvas;
+    Object.assign(canvas, { width: source.width, height: source.height });
+    const ctx = canvas.getContext("2d");
+    ctx.fillStyle = token("sheet");
+    ctx.fillRect(0, 0, canvas.width, canvas.height);
+    ctx.drawImage(source, 0, 0);
+    canvas.toBlob((blob) => save(`${this.stem()}.png`, blob));
+  }
+
+  // about a hundred rows of what is in view, for reading without the picture
+  toggleTable(button) {
+    const shown = this.figure.querySelector(".table-view");
+    button.setAttribute("aria-expanded", String(!shown));
+    if (shown) { shown.remove(); return; }
+    const [from, to] = this.view ?? this.full;
+    const inside = this.u.data[0].map((_, k) => k).filter((k) => this.u.data[0][k] >= from && this.u.data[0][k] <= to);
+    const every = Math.max(1, Math.ceil(inside.length / 100));
+    const view = element("div", "table-view");
+    view.tabIndex = 0;
+    view.setAttribute("role", "region");
+    view.setAttribute("aria-label", `Values: ${this.spec.title}`);
+    const table = element("table", "plain");
+    const row = (cells, tag) => {
+      const tr = element("tr");
+      cells.forEach((cell) => tr.append(element(tag, "num", cell)));
+      return tr;
+    };
+    const head = element("thead"), body = element("tbody");
+    head.append(row(headers(this.spec), "th"));
+    inside.filter((_, n) => n % every === 0).forEach((k) => body.append(row(this.u.data.map((column) => text(column[k])), "td")));
+    table.append(head, body);
+    view.append(table);
+    this.figure.append(view);
+  }
+}
+
+function element(tag, className = "", content = "") {
+  const made = document.createElement(tag);
+  if (className) made.className = className;
+  if (content) made.textContent = content;
+  return made;
+}
+
+function save(name, blob) {
+  const link = element("a");
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 5000);
+}
+
+export async function drawAll(root = document) {
+  await Promise.all(["12px 'Atkinson Hyperlegible Next Variable'", "12px 'Atkinson Hyperlegible Mono Variable'"].map((font) => document.fonts.load(font)));
+  await Promise.all([...root.querySelectorAll("figure.chart[data-src]")].map(draw));
+  document.documentElement.dataset.charts = "drawn";
+}
+
+async function draw(figure) {
+  try {
+    const answer = await fetch(figure.dataset.src);
+    if (!answer.ok) throw new Error(String(answer.status));
+    figure.chart = new Chart(figure, await answer.json(), { height: Number(figure.dataset.height) || undefined });
+  } catch (error) {
+    figure.querySelector(".plot").textContent = "This picture could not be loaded; the numbers beside it still hold. Load the page again.";
+    console.error(error);
+  }
+}
+
+if (document.querySelector("figure.chart[data-src]")) drawAll();

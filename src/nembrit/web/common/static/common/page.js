@@ -1,0 +1,45 @@
+// Small manners of every page: keys, the help dialog, no double submits, files dropped on a form.
+const help = document.getElementById("keys");
+document.getElementById("keys-open")?.addEventListener("click", () => help.showModal());
+help?.addEventListener("click", (event) => { if (event.target === help) help.close(); });
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, select, textarea, dialog")) return;
+  if (event.key === "?") { help.showModal(); return; }
+  const target = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
+  if (target) { event.preventDefault(); target.click(); }
+});
+
+// a form is sent once; the buttons come back if the page is shown again from the browser's memory
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.method !== "post" || event.defaultPrevented) return;
+  if (form.dataset.sent) { event.preventDefault(); return; }
+  form.dataset.sent = "1";
+});
+addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((form) => delete form.dataset.sent));
+document.addEventListener("htmx:afterRequest", (event) => {
+  const form = event.target.closest?.("form");
+  if (form) delete form.dataset.sent;
+});
+
+for (const drop of document.querySelectorAll(".drop")) {
+  const input = drop.querySelector("input[type=file]");
+  const list = drop.querySelector(".chosen");
+  const show = () => { list.textContent = [...input.files].map((file) => file.name).join(", "); };
+  input.addEventListener("change", show);
+  for (const name of ["dragenter", "dragover"]) {
+    drop.addEventListener(name, (event) => { event.preventDefault(); drop.classList.add("over"); });
+  }
+  drop.addEventListener("dragleave", () => drop.classList.remove("over"));
+  drop.addEventListener("drop", (event) => {
+    event.preventDefault();
+    drop.classList.remove("over");
+    if (event.dataTransfer.files.length) { input.files = event.dataTransfer.files; show(); }
+  });
+}
+
+// choosing something that changes the page takes effect at once, with a button for those without scripts
+for (const select of document.querySelectorAll("select[data-go]")) {
+  select.addEventListener("change", () => select.form.requestSubmit());
+}

@@ -43,6 +43,8 @@ def read(content: bytes, *, progress: Progress = no_progress) -> FlightLog:
     """
     progress("reading the header", 0.0)
     body, meanings, header_row = _header(content)
+    if not body.strip():
+        raise LogReadError("only a header and no rows of samples; expected at least two rows")
     _check_row_lengths(body, n_columns=len(meanings), first_row=header_row + 1)
     progress("reading the numbers", 0.1)
     frame = _frame(body, meanings, first_row=header_row + 1)

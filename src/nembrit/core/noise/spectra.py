@@ -108,19 +108,40 @@ def welch_spectrum(
             f"{np.isfinite(gyro_dps).sum() / sample_rate_hz:.1f} s"
         )
     window = scipy.signal.get_window("hann", n_window)
-    total = np.zeros(n_window // 2 + 1)
+    psd = np.zeros(n_window // 2 + 1)
     for block in np.array_split(starts, max(1, starts.size * n_window // 2_000_000)):
-        segments = gyro_dps[block[:, None] + np.arange(n_window)]
-        spectra = np.fft.rfft(scipy.signal.detrend(segments, axis=1, type="linear") * window, axis=1)
-        total += (spectra.real**2 + spectra.imag**2).sum(axis=0)
-    psd = total / (starts.size * sample_rate_hz * float(window @ window))
-    psd[1 : (n_window + 1) // 2] *= 2  # one-sided: all but 0 Hz and, for an even window, half the rate
+        segments = scipy.signal.detrend(gyro_dps[block[:, None] + np.arange(n_window)], axis=1, type="linear")
+        psd += mean_density(segments, window, sample_rate_hz=sample_rate_hz) * block.size / starts.size
     return Spectrum(
         frequency_hz=np.arange(psd.size) * sample_rate_hz / n_window,
         psd_dps2_per_hz=psd,
         n_segments=int(starts.size),
         n_effective=effective_averages(int(starts.size), window, overlap_ratio=overlap_ratio),
     )
+
+
+def mean_density(segments: FloatArray, window: FloatArray, *, sample_rate_hz: float) -> FloatArray:
+    """One-sided power density of windowed segments, averaged; units² per Hz.
+
+    Parameters
+    ----------
+    segments : ndarray, shape (n_segments, n_window)
+        Stretches of signal, trends removed as wanted.
+    window : ndarray, shape (n_window,)
+        Any window; its power is divided out, so that the density of white noise is right.
+    sample_rate_hz : float
+        Sample rate [Hz].
+
+    Returns
+    -------
+    ndarray, shape (n_window // 2 + 1,)
+        Its sum times ``sample_rate_hz / n_window`` is the mean square of windowed noise (Parseval).
+    """
+    spectra = np.fft.rfft(segments * window, axis=1)
+    power = (spectra.real**2 + spectra.imag**2).mean(axis=0)
+    density: FloatArray = power / (sample_rate_hz * float(window @ window))
+    density[1 : (window.size + 1) // 2] *= 2  # all but 0 Hz and, for an even window, half the rate
+    return density
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -22,6 +22,7 @@ _N_BLOCKS = 12
 _LEAST_USABLE_S = 6.0
 _LEAST_SETPOINT_DPS = 12.0  # RMS of the set-point's movement (starting value, no source)
 _LARGEST_OVERSHOOT_ERROR = 0.10
+_LARGEST_GAIN_ERROR = 0.30
 _FLOORS = {"overshoot": 0.007, "delay_s": 0.0003}
 
 
@@ -60,8 +61,8 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     Raises
     ------
     NotEnoughData
-        With what to fly, if less than 6 s are usable, the sticks hardly moved, or the answer is too
-        uncertain to be of use (overshoot not known within 10 percentage points).
+        With what to fly, if less than 6 s are usable, the sticks hardly moved, the gyro does not follow
+        (free DC gain off by more than 0.3), or the overshoot is not known within 10 percentage points.
     InputError
         If the log rate is below 200 Hz.
 
@@ -90,8 +91,13 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
         )
     problem = _whitened_problem(r, y, keep)
     alpha, scale = _best_prior(problem)
-    impulse = problem.solve(alpha, scale)
-    step = np.cumsum(impulse)
+    free_gain = problem.free_gain(alpha, scale)
+    if abs(free_gain - 1) > _LARGEST_GAIN_ERROR:
+        raise NotEnoughData(
+            f"the gyro does not follow the set-point (it moves {free_gain:.2f} times as far): check that both belong to "
+            "the same axis and scale, and that the craft was flown in rate mode"
+        )
+    step = np.cumsum(problem.solve(alpha, scale))
     leave_out = np.stack([np.cumsum(problem.without(block).solve(alpha, scale)) for block in range(_N_BLOCKS)])
     se = np.sqrt((_N_BLOCKS - 1) / _N_BLOCKS * ((leave_out - leave_out.mean(axis=0)) ** 2).sum(axis=0))
     dt = 1 / rate_hz
@@ -159,13 +165,22 @@ class _Problem:
 
     def solve(self, alpha: float, scale: float) -> FloatArray:
         """Posterior mean for the prior scale·σ²·α^max(i, j), conditioned on DC gain 1."""
+        mean, spread = self._posterior(alpha, scale)
+        # exact conditioning of the Gaussian posterior on Σg = 1
+        return np.asarray(mean + spread * (1 - mean.sum()) / spread.sum())
+
+    def free_gain(self, alpha: float, scale: float) -> float:
+        """DC gain that the data alone would give."""
+        return float(self._posterior(alpha, scale)[0].sum())
+
+    def _posterior(self, alpha: float, scale: float) -> tuple[FloatArray, FloatArray]:
+        """Unconditioned mean, and posterior covariance times a vector of ones over σ²."""
         root = _prior_root(alpha, self.cross.shape[1], scale)
         inner = np.eye(root.shape[0]) + root.T @ self.gram.sum(axis=0) @ root
         factor = scipy.linalg.cho_factor(inner)
         mean = root @ scipy.linalg.cho_solve(factor, root.T @ self.cross.sum(axis=0))
         spread = root @ scipy.linalg.cho_solve(factor, root.T.sum(axis=1))
-        # exact conditioning of the Gaussian posterior on Σg = 1
-        return np.asarray(mean + spread * (1 - mean.sum()) / spread.sum())
+        return np.asarray(mean), np.asarray(spread)
 
     def cost(self, alpha: float, scale: float) -> float:
         """−2 log marginal likelihood with the noise level profiled out."""
@@ -218,15 +233,20 @@ def _problem(r: FloatArray, y: FloatArray, keep: BoolArray) -> _Problem:
 def _best_prior(problem: _Problem) -> tuple[float, float]:
     """Decay α and prior scale over noise variance by marginal likelihood."""
 
+    def prior(point: FloatArray) -> tuple[float, float]:
+        # bounded: without noise the likelihood would drive the scale beyond what doubles can invert
+        alpha = 1 / (1 + math.exp(-float(np.clip(point[0], 0.0, 6.5))))
+        return alpha, math.exp(float(np.clip(point[1], -25.0, 4.0)))
+
     def cost(point: FloatArray) -> float:
-        return problem.cost(1 - 1 / (1 + np.exp(point[0])), float(np.exp(point[1])))
+        return problem.cost(*prior(point))
 
     grid = [(cost(np.array([a, s])), a, s) for a in (1.5, 2.5, 3.5) for s in (-14.0, -10.0, -6.0, -2.0)]
     _, a, s = min(grid)
     found = scipy.optimize.minimize(
         cost, np.array([a, s]), method="Nelder-Mead", options={"xatol": 0.05, "fatol": 0.5, "maxfev": 60}
     )
-    return float(1 - 1 / (1 + np.exp(found.x[0]))), float(np.exp(found.x[1]))
+    return prior(found.x)
 
 
 def _overshoot(step: FloatArray) -> float:

@@ -1,0 +1,133 @@
+"""Step response, authority and manoeuvre scores."""
+
+import numpy as np
+import pytest
+import scipy.signal
+
+from nembrit.core.errors import InputError, NotEnoughData
+from nembrit.core.manoeuvres.detect import snap_stops, wash_descents
+from nembrit.core.records.log import Recording
+from nembrit.core.response.authority import applied, usable_mask
+from nembrit.core.response.scores import bounce_back_dps, tracking_error_dps, wash_rms_dps
+from nembrit.core.response.step import step_response
+from tests.flying import HEX, flown, recording
+
+RATE_HZ = 1000.0
+
+
+def lively_setpoint(seconds: float, seed: int = 1) -> np.ndarray:
+    """Jumps to random rates, rounded by a hand."""
+    rng = np.random.default_rng(seed)
+    steps = np.repeat(rng.normal(0, 120, int(seconds * 4)), int(RATE_HZ / 4))
+    return scipy.signal.lfilter(np.hanning(40) / np.hanning(40).sum(), [1.0], steps)
+
+
+def second_order(damping: float, natural_hz: float, setpoint: np.ndarray) -> np.ndarray:
+    wn = 2 * np.pi * natural_hz
+    return scipy.signal.lsim(([wn**2], [1, 2 * damping * wn, wn**2]), setpoint, np.arange(setpoint.size) / RATE_HZ)[1]
+
+
+# overshoot of the second-order system: Ogata, Modern Control Engineering, ch. 5: exp(−πζ/√(1−ζ²)), table to its last digit
+@pytest.mark.parametrize(("damping", "overshoot_pct"), [(0.4, 25.383), (0.5, 16.303), (0.6, 9.478), (0.7, 4.599)])
+@pytest.mark.parametrize("noise_dps", [0.5, 4.0])
+def test_overshoot_of_a_second_order_system_is_the_textbook_s(damping: float, overshoot_pct: float, noise_dps: float) -> None:
+    setpoint = lively_setpoint(25)
+    gyro = second_order(damping, 7.0, setpoint) + np.random.default_rng(5).normal(0, noise_dps, setpoint.size)
+    found = step_response(setpoint, gyro, np.ones(setpoint.size, bool), sample_rate_hz=RATE_HZ)
+    assert found.overshoot_ratio * 100 == pytest.approx(overshoot_pct, abs=2.0)  # acceptance table: 2 percentage points
+    low, high = found.overshoot_interval
+    assert low - 0.005 <= overshoot_pct / 100 <= high + 0.005
+
+
+def test_delay_of_a_second_order_system() -> None:
+    setpoint = lively_setpoint(25)
+    found = step_response(setpoint, second_order(0.5, 7.0, setpoint), np.ones(setpoint.size, bool), sample_rate_hz=RATE_HZ)
+    t_s = np.arange(0, 0.3, 1e-5)
+    step = scipy.signal.step(([1], [1, 1.0, 1]), T=t_s * 2 * np.pi * 7.0)[1]
+    assert found.delay_s == pytest.approx(t_s[np.argmax(step >= 0.5)], abs=0.0007)  # acceptance table: 0.7 ms
+
+
+@pytest.mark.parametrize(
+    ("setpoint", "usable_s", "message"),
+    [
+        (lively_setpoint(25), 4.0, "only .* s of flying with authority"),
+        (np.zeros(25_000), 25.0, "not enough stick movement .* fly the half-minute card"),
+        (np.random.default_rng(3).normal(0, 3, 25_000), 25.0, "not enough stick movement"),
+    ],
+)
+def test_refuses_with_what_to_fly(setpoint: np.ndarray, usable_s: float, message: str) -> None:
+    usable = np.arange(setpoint.size) < usable_s * RATE_HZ
+    with pytest.raises(NotEnoughData, match=message):
+        step_response(setpoint, setpoint, usable, sample_rate_hz=RATE_HZ)
+
+
+@pytest.mark.parametrize(("scale", "wander_dps"), [(0.0, 6.0), (0.5, 0.1), (-1.0, 0.1), (57.3, 0.1)])
+def test_a_gyro_that_does_not_follow_is_refused(scale: float, wander_dps: float) -> None:
+    setpoint = lively_setpoint(20)
+    gyro = scale * second_order(0.5, 7.0, setpoint) + np.cumsum(np.random.default_rng(8).normal(0, wander_dps, setpoint.size))
+    with pytest.raises(NotEnoughData, match="does not follow the set-point"):
+        step_response(setpoint, gyro, np.ones(setpoint.size, bool), sample_rate_hz=RATE_HZ)
+
+
+def test_a_slow_log_is_refused() -> None:
+    with pytest.raises(InputError, match="200 Hz or more, this one has 50 Hz"):
+        step_response(np.zeros(900), np.zeros(900), np.ones(900, bool), sample_rate_hz=50.0)
+
+
+def test_masked_rows_do_not_count() -> None:
+    setpoint = lively_setpoint(30)
+    gyro = second_order(0.5, 7.0, setpoint)
+    spoiled = gyro.copy()
+    spoiled[8000:12_000] = 999.0
+    usable = np.ones(gyro.size, bool)
+    usable[7900:12_100] = False
+    found = step_response(setpoint, spoiled, usable, sample_rate_hz=RATE_HZ)
+    assert found.overshoot_ratio == pytest.approx(0.163, abs=0.02)
+
+
+def test_a_gap_in_the_log_does_not_spoil_the_step() -> None:
+    setpoint = lively_setpoint(30)
+    gyro = second_order(0.5, 7.0, setpoint)
+    gyro[10_000:10_400] = np.nan
+    found = step_response(setpoint, gyro, np.ones(gyro.size, bool), sample_rate_hz=RATE_HZ)
+    assert found.overshoot_ratio == pytest.approx(0.163, abs=0.02)
+
+
+def test_the_inverse_mixer_gives_back_the_command() -> None:
+    part = recording(flown())
+    given = applied(part, HEX.mixer())
+    calm = slice(2000, 6000)  # hover: nothing saturates
+    np.testing.assert_allclose(given[0, calm], part.channels["command.roll"][calm], atol=5e-4)  # four decimals in the log
+
+
+def test_lost_authority_and_full_throttle_are_left_out() -> None:
+    part = recording(flown())
+    usable, notes = usable_mask(part, "roll", mixer=HEX.mixer())
+    assert notes == ()
+    assert not usable[part.channels["throttle"] > 0.71].any()
+    assert 0.5 < usable.mean() < 0.97
+
+
+def test_what_could_not_be_checked_is_said() -> None:
+    _, notes = usable_mask(Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"gyro.roll": np.zeros(2000)}), "roll", mixer=None)
+    assert len(notes) == 2
+
+
+def test_manoeuvres_of_the_card_are_found() -> None:
+    part = recording(flown())
+    assert [len(snap_stops(part, axis)) >= 2 for axis in ("roll", "pitch", "yaw")] == [True] * 3
+    (descent,) = wash_descents(part)
+    assert 18 < descent.start_s < 23  # the card sinks from 20.5 s on
+
+
+def test_scores_of_a_perfect_follower_are_zero_and_of_a_bouncing_one_its_swing() -> None:
+    setpoint = np.concatenate((np.zeros(1000), np.full(500, 400.0), np.zeros(4000)))
+    channels = {"setpoint.roll": setpoint, "gyro.roll": setpoint.copy()}
+    perfect = Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels=channels)
+    assert bounce_back_dps(perfect, "roll") == 0.0
+    assert tracking_error_dps(perfect, "roll", usable=np.ones(5500, bool)) == 0.0
+    gyro = setpoint.copy()
+    gyro[1600:1650] = -60.0
+    swinging = Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"setpoint.roll": setpoint, "gyro.roll": gyro})
+    assert bounce_back_dps(swinging, "roll") == pytest.approx(60.0)
+    assert wash_rms_dps(swinging, "roll") is None  # no throttle channel: no descent

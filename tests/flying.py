@@ -25,7 +25,9 @@ def controller(**changes: str) -> Controller:
 
 
 @lru_cache(maxsize=32)
-def flown(seed: int = 1, loose_mount: float = 0.0, wind_m_s: float = 2.0, changes: tuple[tuple[str, str], ...] = ()) -> SimulatedFlight:
+def flown(
+    seed: int = 1, loose_mount: float = 0.0, wind_m_s: float = 2.0, changes: tuple[tuple[str, str], ...] = ()
+) -> SimulatedFlight:
     world = World(seed=seed, wind_m_s=wind_m_s, faults=Faults(loose_mount=loose_mount))
     return fly(HEX, controller(**dict(changes)), CARD, world)
 

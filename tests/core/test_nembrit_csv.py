@@ -47,7 +47,9 @@ def test_other_files_are_refused_with_where_and_what(content: bytes, message: st
 
 
 def test_byte_order_mark_comments_windows_ends_and_missing_cells_are_taken() -> None:
-    log = read_log(b"\xef\xbb\xbf# craft: test\r\ntime [ms],gyro.roll [rad/s],mode,other.lamp [lx]\r\n0,1,a,5\r\n1,,b,6\r\n2,3,a,7\r\n")
+    log = read_log(
+        b"\xef\xbb\xbf# craft: test\r\ntime [ms],gyro.roll [rad/s],mode,other.lamp [lx]\r\n0,1,a,5\r\n1,,b,6\r\n2,3,a,7\r\n"
+    )
     gyro, mode, lamp = log.main.channels
     np.testing.assert_allclose(log.main.t_s, [0, 0.001, 0.002])
     np.testing.assert_allclose(gyro.values(), np.degrees([1, np.nan, 3]))

@@ -62,7 +62,8 @@ def test_silence_has_no_peaks() -> None:
 def test_a_loose_tray_is_found_and_a_sound_one_is_not(loose: float, severity: str | None, seed: int) -> None:
     part = recording(flown(seed, loose))
     humps = {
-        axis: hump_of(welch_spectrum(part.channels[f"gyro_raw.{axis}"], sample_rate_hz=part.sample_rate_hz)) for axis in ("roll", "pitch")
+        axis: hump_of(welch_spectrum(part.channels[f"gyro_raw.{axis}"], sample_rate_hz=part.sample_rate_hz))
+        for axis in ("roll", "pitch")
     }
     finding = mount_finding(humps)
     assert (finding.severity if finding else None) == severity

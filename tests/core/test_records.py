@@ -46,7 +46,8 @@ def test_doubtful_headers_are_refused_with_what_was_expected(header: str, messag
 
 @pytest.mark.parametrize("role", ["gyro.roll", "term_d.yaw", "motor.12", "gain.pitch.p", "latitude", "event", "b/gyro_raw.pitch"])
 def test_every_role_writes_a_header_that_reads_back(role: str) -> None:
-    assert quantity_of(role) and column_meaning(header_of(role)).role == role
+    assert quantity_of(role)
+    assert column_meaning(header_of(role)).role == role
 
 
 def test_microsecond_clock_gives_the_true_rate() -> None:
@@ -54,7 +55,9 @@ def test_microsecond_clock_gives_the_true_rate() -> None:
     assert clock_of(t_s).sample_rate_hz == pytest.approx(3200, rel=1e-6)
 
 
-@pytest.mark.parametrize(("t_s", "message"), [([0.0], "at least two"), ([0.0, 1.0, 1.0], "must rise"), ([0.0, 1.0, 0.5], "must rise")])
+@pytest.mark.parametrize(
+    ("t_s", "message"), [([0.0], "at least two"), ([0.0, 1.0, 1.0], "must rise"), ([0.0, 1.0, 0.5], "must rise")]
+)
 def test_clock_refuses_times_that_do_not_rise(t_s: list[float], message: str) -> None:
     with pytest.raises(InputError, match=message):
         clock_of(np.array(t_s))

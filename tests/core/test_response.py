@@ -109,7 +109,9 @@ def test_lost_authority_and_full_throttle_are_left_out() -> None:
 
 
 def test_what_could_not_be_checked_is_said() -> None:
-    _, notes = usable_mask(Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"gyro.roll": np.zeros(2000)}), "roll", mixer=None)
+    _, notes = usable_mask(
+        Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"gyro.roll": np.zeros(2000)}), "roll", mixer=None
+    )
     assert len(notes) == 2
 
 

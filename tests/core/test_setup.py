@@ -125,7 +125,11 @@ def test_documents_read_back_identically() -> None:
         (controller_from_json, {"schema": "nembrit.configuration/1", "gain_units": "si"}, "not complete"),
         (craft_from_json, {"schema": "nembrit.craft/1", "name": "x"}, "not complete"),
         (card_from_json, {"schema": "nembrit.card/1", "manoeuvres": []}, "at least one manoeuvre"),
-        (card_from_json, {"schema": "nembrit.card/1", "manoeuvres": [{"kind": "loop", "seconds": 3}]}, "manoeuvre 1: “loop” is no kind"),
+        (
+            card_from_json,
+            {"schema": "nembrit.card/1", "manoeuvres": [{"kind": "loop", "seconds": 3}]},
+            "manoeuvre 1: “loop” is no kind",
+        ),
         (card_from_json, {"schema": "nembrit.card/1", "manoeuvres": [{"kind": "hover", "seconds": 0}]}, "manoeuvre 1: seconds"),
         (card_from_json, {"schema": "nembrit.card/1", "manoeuvres": [{"kind": "hover", "secs": 2}]}, "manoeuvre 1"),
     ],

@@ -29,12 +29,12 @@ class Airframe:
     hover_throttle: float = 0.32
     blades: int = 3
     gyro_density_dps_rthz: float = 0.012
-    line_dps: float = 1.6  # once-per-revolution shake at full speed, one healthy motor
-    blade_line_dps: float = 0.8
+    line_dps: float = 2.4  # once-per-revolution shake at full speed, one healthy motor
+    blade_line_dps: float = 1.2
     imbalance: tuple[float, ...] = ()  # per motor, 1 = healthy; empty: all healthy
     resonance_hz: tuple[float, float, float] = (180.0, 196.0, 240.0)
     resonance_damping_ratio: float = 0.035
-    resonance_gain: tuple[float, float, float] = (4.0, 3.0, 1.0)
+    resonance_gain: tuple[float, float, float] = (3.0, 2.4, 0.8)
     broadband_dps: float = 0.6  # shaking of the frame by the air, at full thrust
     balance_offset: tuple[float, float] = (0.004, -0.006)  # centre of gravity, as a share of thrust
     cells: int = 4

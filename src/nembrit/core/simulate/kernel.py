@@ -203,7 +203,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
             seen = rate[a]
             lines = 0.0
             for m in range(n_motors):
-                way = plant.mixer[m, (a + 1) % 2] if a < 2 else 0.35
+                way = 0.5 + 0.5 * abs(plant.mixer[m, a]) if a < 2 else 0.35  # force at the hub, thrust at the arm
                 size = plant.imbalance[m] * plant.line_dps * speed[m] ** 2
                 lines += way * size * (np.sin(phase[m] + 1.57 * a) + 0.25 * np.sin(2 * phase[m] + a))
                 lines += way * plant.blade_line_dps * speed[m] ** 2 * np.sin(plant.blades * phase[m] + a)
@@ -216,7 +216,8 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
                 mount_v[a] += dt * pull
                 mount_x[a] += dt * mount_v[a]
                 seen += plant.mount_loose * mount_v[a]
-            raw[a] = np.rint((_filter(loop.chip, chip_state[a], seen) + noise[k, a] * plant.gyro_sigma_dps) * 16.0) / 16.0
+            seen += noise[k, a] * plant.gyro_sigma_dps
+            raw[a] = np.rint(_filter(loop.chip, chip_state[a], seen) * 16.0) / 16.0
 
         # controller
         throttle_now = throttle[k]

@@ -71,8 +71,11 @@ def power(effect: float, *, sd: float, n_before: int, n_after: int, one_sided: b
     freedom = n_before + n_after - 2
     shift = abs(effect) / (sd * math.sqrt(1 / n_before + 1 / n_after))
     limit = float(scipy.stats.t.ppf(0.95 if one_sided else 0.975, freedom))
-    chance = float(scipy.stats.nct.sf(limit, freedom, shift))
-    return chance if one_sided else chance + float(scipy.stats.nct.cdf(-limit, freedom, shift))
+    # the library gives NaN far out in the tail, where the chance is 1 to all digits
+    chance = float(np.nan_to_num(scipy.stats.nct.sf(limit, freedom, shift), nan=1.0))
+    if not one_sided:
+        chance += float(np.nan_to_num(scipy.stats.nct.cdf(-limit, freedom, shift), nan=0.0))
+    return min(1.0, chance)
 
 
 def detectable_difference(*, sd: float, n_before: int, n_after: int, one_sided: bool) -> float | None:

@@ -34,7 +34,7 @@ def flown(
 
 def recording(flight: SimulatedFlight, start_s: float = 2.5, end_s: float = 28.0) -> Recording:
     """The usable part of a simulated flight."""
-    return Recording(sample_rate_hz=2000.0, start_s=0.0, channels=flight.channels).span(start_s, end_s)
+    return Recording.of(flight.channels, sample_rate_hz=2000.0).span(start_s, end_s)
 
 
 @lru_cache(maxsize=16)

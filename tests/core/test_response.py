@@ -109,9 +109,7 @@ def test_lost_authority_and_full_throttle_are_left_out() -> None:
 
 
 def test_what_could_not_be_checked_is_said() -> None:
-    _, notes = usable_mask(
-        Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"gyro.roll": np.zeros(2000)}), "roll", mixer=None
-    )
+    _, notes = usable_mask(Recording.of({"gyro.roll": np.zeros(2000)}, sample_rate_hz=RATE_HZ, start_s=0.0), "roll", mixer=None)
     assert len(notes) == 2
 
 
@@ -125,11 +123,11 @@ def test_manoeuvres_of_the_card_are_found() -> None:
 def test_scores_of_a_perfect_follower_are_zero_and_of_a_bouncing_one_its_swing() -> None:
     setpoint = np.concatenate((np.zeros(1000), np.full(500, 400.0), np.zeros(4000)))
     channels = {"setpoint.roll": setpoint, "gyro.roll": setpoint.copy()}
-    perfect = Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels=channels)
+    perfect = Recording.of(channels, sample_rate_hz=RATE_HZ, start_s=0.0)
     assert bounce_back_dps(perfect, "roll") == 0.0
     assert tracking_error_dps(perfect, "roll", usable=np.ones(5500, bool)) == 0.0
     gyro = setpoint.copy()
     gyro[1600:1650] = -60.0
-    swinging = Recording(sample_rate_hz=RATE_HZ, start_s=0.0, channels={"setpoint.roll": setpoint, "gyro.roll": gyro})
+    swinging = Recording.of({"setpoint.roll": setpoint, "gyro.roll": gyro}, sample_rate_hz=RATE_HZ, start_s=0.0)
     assert bounce_back_dps(swinging, "roll") == pytest.approx(60.0)
     assert wash_rms_dps(swinging, "roll") is None  # no throttle channel: no descent

@@ -146,7 +146,8 @@ def mean_density(segments: FloatArray, window: FloatArray, *, sample_rate_hz: fl
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BandLevel:
-    """Noise within one band. `high_hz` is cut at half the log rate; None levels: the band lies above it."""
+    """Noise within one band. `high_hz` is cut at half the log rate; None levels: the log is too slow
+    to see the whole band."""
 
     name: str
     low_hz: float
@@ -170,7 +171,7 @@ def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
     top_hz = float(spectrum.frequency_hz[-1])
     for name, low_hz, high_hz in BANDS:
         inside: BoolArray = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz < min(high_hz, top_hz + 1e-9))
-        if inside.sum() < 2:
+        if inside.sum() < 2 or (math.isfinite(high_hz) and top_hz < high_hz):
             levels.append(BandLevel(name=name, low_hz=low_hz, high_hz=min(high_hz, top_hz)))
             continue
         density = spectrum.psd_dps2_per_hz[inside]

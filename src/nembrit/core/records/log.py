@@ -86,11 +86,14 @@ class Recording:
 
     sample_rate_hz: float
     start_s: float
+    n_samples: int
     channels: dict[str, FloatArray]
 
-    @property
-    def n_samples(self) -> int:
-        return next((int(values.size) for values in self.channels.values()), 0)
+    @classmethod
+    def of(cls, channels: dict[str, FloatArray], *, sample_rate_hz: float, start_s: float = 0.0) -> "Recording":
+        """A recording whose length is that of its channels."""
+        n_samples = next(int(values.size) for values in channels.values())
+        return cls(sample_rate_hz=sample_rate_hz, start_s=start_s, n_samples=n_samples, channels=channels)
 
     @property
     def duration_s(self) -> float:
@@ -110,6 +113,7 @@ class Recording:
         return Recording(
             sample_rate_hz=self.sample_rate_hz,
             start_s=self.start_s + first / self.sample_rate_hz,
+            n_samples=max(0, last - first),
             channels={role: values[first:last] for role, values in self.channels.items()},
         )
 

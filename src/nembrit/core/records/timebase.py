@@ -92,7 +92,7 @@ def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recordin
         values = np.full(n_grid, np.nan)
         values[index] = channel.values()
         channels[str(channel.role)] = values
-    return Recording(sample_rate_hz=sample_rate_hz, start_s=float(stream.t_s[0]), channels=channels)
+    return Recording(sample_rate_hz=sample_rate_hz, start_s=float(stream.t_s[0]), n_samples=n_grid, channels=channels)
 
 
 def _grid_index(t_s: FloatArray, sample_rate_hz: float) -> np.ndarray[tuple[int], np.dtype[np.int64]]:

@@ -83,6 +83,8 @@ def analyse(recording: Recording, *, mixer: FloatArray | None, progress: Progres
             reasons[f"response.{axis}"] = str(error)
     gyros = raw or filtered
     humps = {axis: hump for axis in gyros if (hump := hump_of(gyros[axis].spectrum))}
+    if not {"roll", "pitch"} <= humps.keys():
+        reasons["finding.loose_mount"] = "needs the gyro of roll and pitch, logged at 640 Hz or more"
     finding = mount_finding(humps)
     return Evidence(
         sample_rate_hz=recording.sample_rate_hz,

@@ -148,14 +148,14 @@ def headline(payload: dict[str, Any]) -> str:
     if overshoots:
         axis, most = max(overshoots.items(), key=lambda pair: pair[1])
         follow = f"{axis} overshoots most, by {most:.0f} %" if most >= 10 else "every axis follows with little overshoot"
-        return f"No loose mount heard; {follow}" if _has_raw(payload) else follow[0].upper() + follow[1:]
+        return (
+            f"No sign of a loose mount; {follow}"
+            if "finding.loose_mount" not in payload["reasons"]
+            else follow[0].upper() + follow[1:]
+        )
     if any(payload["noise"].get(axis) for axis in AXES):
         return "Noise measured; the response could not be judged from this flight"
     return "This log cannot answer the questions of this page yet"
-
-
-def _has_raw(payload: dict[str, Any]) -> bool:
-    return any("raw" in payload["noise"].get(axis, {}) for axis in AXES)
 
 
 def latest_act_finding(craft: Craft) -> tuple[Flight, dict[str, Any]] | None:

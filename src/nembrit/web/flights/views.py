@@ -27,7 +27,7 @@ def card(request: HttpRequest, key: str) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
-    form = FlightForm(request.POST or None, instance=flight, cards=services.CARD_CHOICES)
+    form = FlightForm(request.POST if request.method == "POST" else None, instance=flight, cards=services.CARD_CHOICES)
     if request.method == "POST" and form.is_valid():
         form.save()
         messages.success(request, "The flight's notes are kept.")

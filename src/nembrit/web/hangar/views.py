@@ -18,7 +18,7 @@ def craft_list(request: HttpRequest) -> HttpResponse:
 
 @require_http_methods(["GET", "POST"])
 def craft_new(request: HttpRequest) -> HttpResponse:
-    form = CraftForm(request.POST or None)
+    form = CraftForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         data = dict(form.cleaned_data)
         layout = data.pop("layout") or None
@@ -31,7 +31,7 @@ def craft_new(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def configuration_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = ConfigurationForm(request.POST or None)
+    form = ConfigurationForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         try:
             configuration = services.paste_configuration(craft, form.cleaned_data["text"], note=form.cleaned_data["note"])
@@ -104,7 +104,7 @@ def _posted_map(request: HttpRequest, setting_names: list[str]) -> dict[str, tup
 @require_http_methods(["GET", "POST"])
 def build_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = BuildForm(request.POST or None)
+    form = BuildForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         latest = services.latest_build(craft)
         # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may

@@ -29,7 +29,7 @@ def trace_bytes(log: Log, roles: list[str], *, start_s: float, end_s: float, n_c
     first, last = _span(channels["time"], start_s, end_s, stream.sample_rate_hz, stream.start_s, stream.n_samples)
     group = max(1, -(-(last - first) // n_columns))
     if group >= PYRAMID_SAMPLES:
-        arrays = _from_pyramid(channels, roles, first, last, group // PYRAMID_SAMPLES)
+        arrays = _from_pyramid(channels, roles, first, last, -(-group // PYRAMID_SAMPLES))
     else:
         arrays = _from_samples(channels, roles, first, last, group)
     arrays[0] = arrays[0] - start_s

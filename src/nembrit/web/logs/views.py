@@ -18,7 +18,7 @@ from nembrit.web.logs.models import Log
 def attach(request: HttpRequest, craft_id: int) -> HttpResponse:
     """Attach one or several files; each becomes a flight of its own, or is refused with the reason."""
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = AttachForm(request.POST or None, craft=craft)
+    form = AttachForm(request.POST if request.method == "POST" else None, craft=craft)
     received: list[services.Received] = []
     files = request.FILES.getlist("files")
     if request.method == "POST" and form.is_valid():
@@ -47,7 +47,9 @@ def refused_remove(request: HttpRequest, log_id: int) -> HttpResponse:
 def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
     """Fly in the simulator: any card, any configuration."""
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = SimulatorForm(request.POST or None, craft=craft, initial={"seed": services.default_seed(craft)})
+    form = SimulatorForm(
+        request.POST if request.method == "POST" else None, craft=craft, initial={"seed": services.default_seed(craft)}
+    )
     if request.method == "POST" and form.is_valid():
         try:
             jobs = _fly(craft, form.cleaned_data)

@@ -48,7 +48,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
     """The tune as its ledger."""
     shown = get_object_or_404(Craft, pk=craft_id)
     present = services.tune_of(shown)
-    form = TuneForm(request.POST or None, instance=present)
+    form = TuneForm(request.POST if request.method == "POST" else None, instance=present)
     if request.method == "POST" and form.is_valid():
         form.save()
         messages.success(request, "The tune is kept.")
@@ -74,7 +74,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     groups = services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)]
     group = request.POST.get("group") or request.GET.get("group", "")
     settings = services.group_settings(latest, group) if latest and group in GROUPS else []
-    form = SlipForm(request.POST or None, initial=_suggested(group))
+    form = SlipForm(request.POST if request.method == "POST" else None, initial=_suggested(group))
     if request.method == "POST" and form.is_valid():
         values = {setting.name: request.POST.get(f"value-{n}", setting.value) for n, setting in enumerate(settings)}
         try:

@@ -1,0 +1,71 @@
+"""A workshop for web tests: one craft with a configuration; flights are flown once and copied in."""
+
+import hashlib
+from collections.abc import Callable
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from nembrit.core.records.log import Recording
+from nembrit.core.report import evidence
+from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar import services as hangar
+from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.tunes import services as tunes
+from tests.flying import log_file
+
+Attach = Callable[..., Flight]
+
+
+_found: dict[str, evidence.Evidence] = {}
+
+
+@pytest.fixture(autouse=True)
+def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same recording gives the same evidence: it is computed once in a run."""
+
+    def analyse(recording: Recording, **options: object) -> evidence.Evidence:
+        digest = hashlib.sha256(repr(options.get("mixer")).encode())
+        for role in sorted(recording.channels):
+            digest.update(role.encode() + recording.channels[role].tobytes())
+        key = digest.hexdigest()
+        if key not in _found:
+            _found[key] = evidence.analyse(recording, **options)
+        return _found[key]
+
+    monkeypatch.setattr("nembrit.web.bench.services.analyse", analyse)
+
+
+@pytest.fixture
+def craft(db: None) -> Craft:
+    made = hangar.create_craft(layout="hex", name="Pebble", kind="multirotor", propeller_diameter_in=6.0)
+    hangar.paste_configuration(made, JUNIPER_SETTINGS)
+    hangar.save_name_map(made, {name: entry for name, entry in NAME_MAP.items() if f"{name} =" in JUNIPER_SETTINGS})
+    hangar.add_build_entry(made, part="as built", faults={"loose_mount": 1.0})
+    return made
+
+
+@pytest.fixture
+def configuration(craft: Craft) -> Configuration:
+    return craft.configurations.get()
+
+
+@pytest.fixture
+def attach(craft: Craft, client: Client, django_capture_on_commit_callbacks) -> Attach:
+    """Attach a flight's file the way the page does, with its jobs done."""
+
+    def do(content: bytes | None = None, name: str = "flight.csv", **fields: str) -> Flight:
+        data = {"files": [SimpleUploadedFile(name, content or log_file(5, 1.0))], "card_key": "response", **fields}
+        with django_capture_on_commit_callbacks(execute=True):
+            answer = client.post(f"/craft/{craft.pk}/logs/attach/", data)
+        assert answer.status_code == 200, answer.content.decode()
+        return craft.flights.first()
+
+    return do
+
+
+@pytest.fixture
+def slip_text() -> tunes.SlipText:
+    return tunes.SlipText(title="a change", why="", expect="", risk="", primary_metric="motor_roughness", direction="lower")

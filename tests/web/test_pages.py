@@ -226,7 +226,7 @@ def test_a_real_recording_says_what_it_can_and_cannot_tell(client: Client, craft
     assert "log too slow" in page  # 50 Hz: no jitter band
     assert "lacks the set-point" in page
     assert "log at 1 kHz or more next time" in page
-    assert client.get(f"/flights/{flight.pk}/charts/noise/roll.json").json()["x"]["high"] == 25
+    assert client.get(f"/flights/{flight.pk}/charts/noise/roll.json").json()["x"]["high"] == 24
 
 
 def test_flights_are_edited_and_archived_not_deleted(client: Client, attach) -> None:

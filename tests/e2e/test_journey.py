@@ -1,0 +1,146 @@
+"""What a tuner does, with real mouse and keyboard."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from nembrit.demo.texts import JUNIPER_SETTINGS
+from tests.e2e.conftest import drawn
+
+PHONE = {"width": 390, "height": 844}
+
+
+def craft_at(page: Page, name: str) -> None:
+    page.goto("/")
+    page.get_by_role("link", name=name, exact=True).click()
+
+
+def new_craft(page: Page, name: str) -> None:
+    """A craft with the demo's settings, and scales for its gains."""
+    page.goto("/craft/new/")
+    page.get_by_label("Name", exact=True).fill(name)
+    page.get_by_label("Motors").select_option("hex")
+    page.get_by_label("Propeller diameter, inches").fill("6")
+    page.get_by_role("button", name="Add this craft").click()
+    page.get_by_label("Settings, one").fill(JUNIPER_SETTINGS)
+    page.get_by_role("button", name="Keep this configuration").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("r1 of " + name)
+
+
+def test_from_the_demo_to_a_verdict_by_mouse(page: Page) -> None:
+    craft_at(page, "Juniper")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("is flying slip 2")
+    page.get_by_role("link", name="1", exact=True).click()
+    drawn(page)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sits loose")
+    page.go_back()
+    page.get_by_role("link", name="Read the verdict of slip 2").click()
+    drawn(page)
+    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"D on roll from 35 to 24:\s+it helped"))
+    expect(page.locator("#metrics")).to_contain_text("overshoot, roll")
+    page.get_by_label("Note, for later").fill("smoother motors")
+    page.get_by_role("button", name="Keep", exact=True).dblclick()  # a double click decides once
+    expect(page.get_by_text("Slip 2 is kept.")).to_be_visible()
+    page.get_by_role("link", name="Tune", exact=True).click()
+    expect(page.get_by_role("list").filter(has_text="smoother motors")).to_contain_text("Slip 2 kept: motor roughness −")
+
+
+def test_own_log_from_drop_to_evidence(page: Page, logs: dict[str, Path]) -> None:
+    new_craft(page, "Sorrel")
+    page.get_by_role("link", name="Back to Sorrel").click()
+    transfer = page.evaluate_handle(
+        "([name, text]) => { const t = new DataTransfer(); t.items.add(new File([text], name)); return t; }",
+        ["loose.csv", logs["loose"].read_text()],
+    )
+    page.locator(".drop").dispatch_event("drop", {"dataTransfer": transfer})
+    expect(page.locator(".chosen")).to_have_text("loose.csv")
+    page.get_by_role("button", name="Attach").click()
+    page.get_by_role("link", name="1", exact=True).click(timeout=40_000)
+    drawn(page)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sits loose")
+
+
+def test_wrong_files_and_the_same_file_twice(page: Page, logs: dict[str, Path]) -> None:
+    new_craft(page, "Teasel")
+    page.get_by_role("link", name="Back to Teasel").click()
+    page.locator("#files").set_input_files([logs["picture"], logs["slip"]])
+    page.get_by_role("button", name="Attach").click()
+    expect(page.get_by_text("picture.csv was not taken.")).to_be_visible()
+    expect(page.get_by_text("row 4, column 2 (gyro.roll): expected a number, found “oops”")).to_be_visible()
+    page.locator("#files").set_input_files(logs["sound"])
+    page.get_by_role("button", name="Attach").click()
+    expect(page.get_by_role("link", name="1", exact=True)).to_be_visible(timeout=40_000)
+    page.locator("#files").set_input_files(logs["sound"])
+    page.get_by_role("button", name="Attach").click()
+    expect(page.get_by_text("is here already")).to_be_visible()
+    page.get_by_role("button", name="Put it away").click()
+    expect(page.get_by_text("slip.csv is put away.")).to_be_visible()
+
+
+def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
+    craft_at(page, "Bramble")
+    page.keyboard.press("n")
+    expect(page.get_by_role("heading", level=1)).to_have_text("What would you change?")
+    page.get_by_label("Group").focus()
+    page.keyboard.type("Gyro")
+    page.wait_for_url("**group=gyro_filters")
+    page.get_by_label("smooth gyro hz").focus()
+    page.keyboard.press("ControlOrMeta+a")
+    page.keyboard.type("200")
+    page.get_by_label("The change in a few words").focus()
+    page.keyboard.type("Gyro filter down")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("is written, r2 is made")).to_be_visible()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("not enough flights yet")
+    page.get_by_role("link", name="Fly in the simulator").focus()
+    page.keyboard.press("Enter")
+    page.get_by_label("Card").select_option("first_hover")
+    page.get_by_label("Seed").press("Enter")
+    expect(page.get_by_text("is flown and its log is in")).to_be_visible(timeout=60_000)
+    page.go_back()
+    page.go_back()
+    page.reload()
+    page.get_by_role("button", name="Undo").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("is undone.")).to_be_visible()
+    page.get_by_role("link", name="Bramble").click()
+    expect(page.locator("main")).to_contain_text("undo of slip 1")
+
+
+@pytest.mark.parametrize("viewport", [PHONE], ids=["phone"])
+def test_the_loop_on_a_phone(page: Page, viewport: dict[str, int], logs: dict[str, Path]) -> None:
+    page.set_viewport_size(viewport)
+    new_craft(page, "Vetch")
+    page.get_by_role("link", name="Back to Vetch").click()
+    page.locator("#files").set_input_files([logs["sound"], logs["loose"]])
+    page.get_by_role("button", name="Attach").click()
+    expect(page.get_by_role("link", name="2", exact=True)).to_be_visible(timeout=60_000)
+    page.get_by_role("link", name="2", exact=True).click()
+    drawn(page)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.get_by_role("link", name="Write the repair as a slip").click()
+    page.get_by_label("Part").fill("Tray")
+    page.get_by_label("The change in a few words").fill("New foam")
+    page.get_by_role("button", name="Make this the next change").click()
+    expect(page.get_by_text("Slip 1 is written")).to_be_visible()
+
+
+def test_missing_meaning_is_said_and_mended(page: Page) -> None:
+    new_craft(page, "Yarrow")
+    page.get_by_role("link", name="Back to Yarrow").click()
+    page.get_by_role("link", name="Fly in the simulator").click()
+    page.get_by_role("button", name="Fly this card").click()
+    expect(page.get_by_role("alert")).to_contain_text("need a name and a scale")
+    page.get_by_role("link", name="Open the name map").click()
+    scales = {"p": "6e-5", "i": "2.5e-4", "d": "1.2e-6", "f": "1e-6"}
+    for axis in ("roll", "pitch", "yaw"):
+        for term, scale in scales.items():
+            page.get_by_label(f"Scale of {term} on {axis}").fill(scale)
+    page.get_by_role("button", name="Keep the map").click()
+    expect(page.get_by_text("The name map is kept.")).to_be_visible()
+    page.get_by_role("link", name="Yarrow").click()
+    page.get_by_role("link", name="Fly in the simulator").click()
+    page.get_by_role("button", name="Fly this card").click()
+    expect(page.get_by_text("is flown and its log is in")).to_be_visible(timeout=60_000)

@@ -1,0 +1,119 @@
+"""The chart module and the trace view, by mouse and keyboard; accessibility of every page in both themes."""
+
+import json
+import re
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.e2e.conftest import drawn
+
+AXE = Path(__file__).parent / "vendor" / "axe-core-4.14.1" / "axe.min.js"
+PAGES = {
+    "hangar": "/", "craft": "/craft/1/", "tune": "/craft/1/tune/", "slip": "/slips/1/", "flight": "/flights/1/", "traces": "/flights/1/traces/",
+    "simulator": "/craft/1/simulator/", "slip form": "/craft/1/slips/new/?group=pd.roll", "configuration": "/configurations/2/",
+    "paste": "/craft/1/configurations/new/", "names": "/craft/3/names/", "new craft": "/craft/new/", "edit": "/flights/1/edit/",
+    "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("name", PAGES)
+def test_pages_keep_wcag_2_2_aa(page: Page, name: str, theme: str) -> None:
+    page.emulate_media(color_scheme=theme)
+    page.goto(PAGES[name])
+    page.wait_for_load_state("networkidle")
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+    broken = [(rule["id"], [node["html"][:160] for node in rule["nodes"]][:3]) for rule in found["violations"]]
+    assert broken == [], json.dumps(broken, indent=1)
+
+
+@pytest.mark.parametrize("name", PAGES)
+def test_nothing_runs_off_a_phone(page: Page, name: str) -> None:
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(PAGES[name])
+    page.wait_for_load_state("networkidle")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def range_of(page: Page) -> list[float]:
+    return page.evaluate(
+        "(() => { const u = document.querySelector('figure.chart').chart.u; return [u.scales.x.min, u.scales.x.max]; })()"
+    )
+
+
+def drag(page: Page, selector: str, start: float, end: float) -> None:
+    box = page.locator(selector).first.bounding_box()
+    page.mouse.move(box["x"] + start * box["width"], box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + end * box["width"], box["y"] + box["height"] / 2, steps=6)
+    page.mouse.up()
+
+
+def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
+    page.goto("/flights/1/")
+    drawn(page)
+    figure = page.locator("figure.chart").first
+    assert range_of(page) == [0, 600]
+    drag(page, "figure.chart .u-over", 0.1, 0.4)
+    low, high = range_of(page)
+    assert 50 < low < 70
+    assert 230 < high < 250
+    figure.get_by_role("button", name="All").click()
+    assert range_of(page) == [0, 600]
+    figure.locator(".plot").focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    expect(figure.locator(".readout")).to_have_text(re.compile(r"\d+ Hz · raw .+ · filtered .+"))
+    page.keyboard.press("+")
+    assert range_of(page)[1] < 600
+    page.keyboard.press("0")
+    figure.get_by_role("button", name="Table").click()
+    expect(figure.get_by_role("region")).to_contain_text("frequency [Hz]")
+    contents = {}
+    for name in ("CSV", "SVG", "PNG"):
+        with page.expect_download() as download:
+            figure.get_by_role("button", name=name).click()
+        contents[name] = Path(download.value.path()).read_bytes()
+    rows = contents["CSV"].decode().strip().splitlines()
+    assert rows[0].startswith('"frequency [Hz]","raw [dB')
+    assert len(rows) > 400
+    assert len(ElementTree.fromstring(contents["SVG"]).findall(".//{http://www.w3.org/2000/svg}polyline")) == 2
+    assert contents["PNG"].startswith(b"\x89PNG")
+
+
+def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Page) -> None:
+    page.goto("/flights/1/traces/")
+    drawn(page)
+    drag(page, "#traces .u-over", 0.4, 0.5)
+    page.wait_for_url(re.compile(r"from=1[12]\.\d+"))
+    kept = page.url
+    expect(page.locator("#trace-span")).to_contain_text(re.compile(r"1[12]\.\d+ to 1[45]\.\d+ s"))
+    page.reload()
+    drawn(page)
+    assert page.url == kept
+    page.get_by_role("button", name="later").click()
+    page.wait_for_function("old => location.href !== old", arg=kept)
+    page.get_by_role("button", name="View back").click()
+    page.wait_for_function("old => location.href === old", arg=kept)
+    page.get_by_role("button", name="All").click()
+    page.wait_for_url(re.compile(r"from=0\.0000"))
+    page.locator("#traces .plot").first.focus()
+    page.keyboard.press("+")
+    page.wait_for_function("!location.search.includes('from=0.0000&to=29.99')")
+
+
+def test_help_and_theme(page: Page) -> None:
+    page.goto("/")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("zoom in, out, show all")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Switch between light and dark").click()
+    assert page.locator("html").get_attribute("data-theme") == "dark"
+    page.goto("/about/")
+    assert page.locator("html").get_attribute("data-theme") == "dark"
+    page.keyboard.press("k")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Fly the same card every time")

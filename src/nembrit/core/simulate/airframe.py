@@ -29,6 +29,7 @@ class Airframe:
     hover_throttle: float = 0.32
     blades: int = 3
     gyro_density_dps_rthz: float = 0.012
+    gyro_step_dps: float = 1 / 16  # the sensor counts in whole steps
     line_dps: float = 2.4  # once-per-revolution shake at full speed, one healthy motor
     blade_line_dps: float = 1.2
     imbalance: tuple[float, ...] = ()  # per motor, 1 = healthy; empty: all healthy

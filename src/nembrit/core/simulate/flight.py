@@ -161,6 +161,7 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         resonance_gain=np.array(airframe.resonance_gain),
         broadband_dps=airframe.broadband_dps * np.sqrt(rate_hz / 4000.0) * 4,
         gyro_sigma_dps=airframe.gyro_density_dps_rthz * np.sqrt(rate_hz / 2),
+        gyro_step_dps=airframe.gyro_step_dps,
         balance_offset=np.array([*airframe.balance_offset, 0.0]),
         mount_hz=world.faults.loose_mount_hz,
         mount_damping=0.14,

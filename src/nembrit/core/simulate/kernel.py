@@ -30,6 +30,7 @@ class Plant(NamedTuple):
     resonance_gain: Any  # (3,)
     broadband_dps: float
     gyro_sigma_dps: float
+    gyro_step_dps: float
     balance_offset: Any  # (3,)
     mount_hz: float
     mount_damping: float
@@ -217,7 +218,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
                 mount_x[a] += dt * mount_v[a]
                 seen += plant.mount_loose * mount_v[a]
             seen += noise[k, a] * plant.gyro_sigma_dps
-            raw[a] = np.rint(_filter(loop.chip, chip_state[a], seen) * 16.0) / 16.0
+            raw[a] = np.rint(_filter(loop.chip, chip_state[a], seen) / plant.gyro_step_dps) * plant.gyro_step_dps
 
         # controller
         throttle_now = throttle[k]

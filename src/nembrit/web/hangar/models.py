@@ -22,7 +22,7 @@ class Craft(models.Model):
         LIION = "liion", "lithium-ion"
 
     name = models.CharField(max_length=60, unique=True)
-    kind = models.CharField(max_length=12, choices=Kind)
+    kind = models.CharField(max_length=12, choices=Kind, default=Kind.MULTIROTOR)
     about = models.CharField(max_length=200, blank=True)
     propeller_diameter_in = models.FloatField(default=5.0)
     propeller_pitch_in = models.FloatField(default=4.0)

@@ -1,0 +1,49 @@
+"""Takes the documentation's pictures from a fresh demo: `python3 run.py shots`."""
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.e2e.conftest import CHROMIUM, ROOT, free_port, start, wait_until_ready
+
+DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+SHOTS = (
+    ("hangar", "/", DESK, "light"),
+    ("craft", "/craft/1/", DESK, "light"),
+    ("craft-dark", "/craft/1/", DESK, "dark"),
+    ("flight", "/flights/1/", DESK, "light"),
+    ("flight-phone", "/flights/1/", PHONE, "light"),
+    ("traces", "/flights/9/traces/?from=11.5&to=17", DESK, "light"),
+    ("slip", "/slips/2/", DESK, "light"),
+    ("slip-form", "/craft/1/slips/new/?group=pd.roll", DESK, "light"),
+    ("slip-phone", "/slips/2/", PHONE, "light"),
+    ("tune", "/craft/1/tune/", DESK, "light"),
+    ("configuration", "/configurations/2/", DESK, "light"),
+    ("names", "/craft/1/names/", DESK, "light"),
+    ("simulator", "/craft/1/simulator/", DESK, "light"),
+    ("card-phone", "/cards/response/", PHONE, "light"),
+    ("style", "/style/", DESK, "light"),
+)
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        process = start("demo", Path(folder), free_port())
+        try:
+            address = wait_until_ready(process)
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            for name, path, viewport, theme in SHOTS:
+                page = browser.new_page(viewport=viewport, color_scheme=theme)
+                page.goto(address + path)
+                page.wait_for_load_state("networkidle")
+                page.wait_for_timeout(500)
+                page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
+                page.close()
+        finally:
+            process.terminate()
+            process.wait(15)
+
+
+if __name__ == "__main__":
+    main()

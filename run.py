@@ -139,7 +139,7 @@ def run_all(commands):
     failed = [
         " ".join(command)
         for command in commands
-        if subprocess.run([PYTHON, "-m"] + command, cwd=HERE, env=environment).returncode
+        if subprocess.run([PYTHON] + (command if command[0] == "-c" else ["-m"] + command), cwd=HERE, env=environment).returncode
     ]
     if failed:
         stop("Failed: " + "; ".join(failed))
@@ -161,7 +161,7 @@ def check(arguments):
         ["ruff", "check", "."],
         ["ruff", "format", "--check", "src", "tests", "benchmarks"],
         ["mypy"],
-        ["importlinter.cli", "lint"],
+        ["-c", "import sys, importlinter.cli; sys.exit(importlinter.cli.lint_imports())"],
         ["djlint", "src/nembrit/web", "--lint", "--quiet"],
         ["nembrit.web.manage", "makemigrations", "--check", "--dry-run"],
     ]

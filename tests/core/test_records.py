@@ -76,7 +76,7 @@ def test_gaps_are_masked_and_never_bridged() -> None:
 def test_usable_window_leaves_out_ground_take_off_and_landing() -> None:
     throttle = np.concatenate((np.zeros(2000), np.full(20_000, 0.35), np.zeros(1000)))
     found = usable_window_s(Recording.of({"throttle": throttle}, sample_rate_hz=1000.0, start_s=0.0))
-    assert found == pytest.approx((3.5, 21.0))  # 1.5 s after lift-off, 1 s before the end of power
+    assert found == pytest.approx((3.5, 21.0))  # 1.5 s after take-off, 1 s before the end of power
 
 
 @pytest.mark.parametrize("channels", [{}, {"throttle": np.zeros(5000)}])

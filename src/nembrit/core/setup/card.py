@@ -63,7 +63,7 @@ def _step(kind: str, seconds: float, how: str, axis: str | None = None, size: fl
 _TAKE_OFF = _step(
     "take_off",
     3.0,
-    "Lift off and hold two metres, close by.",
+    "Rise to two metres and hold, close by.",
     watch="fast shaking",
     listen="for a buzz",
     tells="whether P or D is far too high",

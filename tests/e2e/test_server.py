@@ -51,6 +51,19 @@ def test_every_process_ends_with_the_server(tmp_path: Path, how: signal.Signals)
     wait_for(lambda: gone(worker))
 
 
+def test_an_interrupted_demo_is_begun_again(tmp_path: Path) -> None:
+    for _ in range(2):  # the second start finds what the first one left
+        process = start("demo", tmp_path, free_port())
+        for line in process.stdout:
+            if "Juniper, flight 2" in line:
+                break
+        else:
+            raise AssertionError("the demo was not built")
+        process.kill()
+        process.wait(15)
+    assert (tmp_path / "demo-unfinished").exists()
+
+
 def test_a_killed_worker_is_replaced(tmp_path: Path) -> None:
     process = start("serve", tmp_path, free_port())
     wait_until_ready(process)

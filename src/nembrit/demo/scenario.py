@@ -21,13 +21,7 @@ _PACKS = ("pack 1", "pack 2", "pack 3", "pack 4")
 
 
 def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
-    """Make the demo craft and their flights, unless they are there already."""
-    if Craft.objects.filter(name="Thistle").exists():
-        return
-    # an interrupted first start is begun again: the demo folder holds nothing else yet
-    for configuration in Configuration.objects.order_by("-number"):
-        configuration.craft.tunes.all().delete()
-    Craft.objects.filter(name__in=("Juniper", "Bramble")).delete()
+    """Make the demo craft and their flights in an empty workshop."""
     tell("Building the demo: three made-up craft of the Harrowmere Common model club, flown by the simulator ...")
     _juniper(tell, n_flights)
     _bramble(tell)

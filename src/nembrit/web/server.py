@@ -29,7 +29,7 @@ def main(arguments: list[str]) -> int:
     os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
     signal.signal(signal.SIGTERM, _interrupt)
     try:
-        _prepare(options.command)
+        _prepare(options.command, folder)
         _serve(listener, folder)
     except KeyboardInterrupt:
         pass
@@ -73,16 +73,23 @@ def _interrupt(signum: int, frame: object) -> None:
     raise KeyboardInterrupt
 
 
-def _prepare(command: str) -> None:
+def _prepare(command: str, folder: Path) -> None:
     import django
     from django.core.management import call_command
 
+    unfinished = folder / "demo-unfinished"
+    if unfinished.exists():  # an interrupted first start is begun again: nothing else can be in there yet
+        for path in folder.glob("workshop.sqlite3*"):
+            path.unlink()
     django.setup()
+    if command == "demo" and not (folder / "workshop.sqlite3").exists():
+        unfinished.touch()
     call_command("migrate", verbosity=0, interactive=False)
-    if command == "demo":
+    if command == "demo" and unfinished.exists():
         from nembrit.demo.scenario import build_demo
 
         build_demo(tell=lambda sentence: print(sentence, flush=True))
+        unfinished.unlink()
 
 
 def _serve(listener: socket.socket, folder: Path) -> None:

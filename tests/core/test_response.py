@@ -113,6 +113,11 @@ def test_what_could_not_be_checked_is_said() -> None:
     assert len(notes) == 2
 
 
+def test_a_log_with_more_motors_than_the_craft_is_not_taken_for_its_own() -> None:
+    _, notes = usable_mask(recording(flown()), "roll", mixer=HEX.mixer()[:4])
+    assert "just the craft's motors" in notes[0]
+
+
 def test_manoeuvres_of_the_card_are_found() -> None:
     part = recording(flown())
     assert [len(snap_stops(part, axis)) >= 2 for axis in ("roll", "pitch", "yaw")] == [True] * 3

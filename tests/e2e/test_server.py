@@ -55,7 +55,7 @@ def test_an_interrupted_demo_is_begun_again(tmp_path: Path) -> None:
     for _ in range(2):  # the second start finds what the first one left
         process = start("demo", tmp_path, free_port())
         for line in process.stdout:
-            if "Juniper, flight 2" in line:
+            if "Juniper, flight 1" in line:
                 break
         else:
             raise AssertionError("the demo was not built")

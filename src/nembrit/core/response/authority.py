@@ -26,7 +26,8 @@ def commanded(recording: Recording, axis: str) -> FloatArray | None:
 def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
     """Command that the motor outputs really carry, shape (3, n_samples): inverse mixer of the motors."""
     roles = [f"motor.{n + 1}" for n in range(mixer.shape[0])]
-    if mixer.shape[0] < 3 or not recording.has(*roles):
+    has_other_motors = recording.has(f"motor.{mixer.shape[0] + 1}")  # not this craft's log
+    if mixer.shape[0] < 3 or has_other_motors or not recording.has(*roles):
         return None
     with_throttle = np.hstack([mixer, np.ones((mixer.shape[0], 1))])
     motors = np.stack([recording.channels[role] for role in roles])
@@ -50,7 +51,7 @@ def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) ->
         notes.append("no throttle channel: high and low throttle could not be left out")
     wanted, given = commanded(recording, axis), applied(recording, mixer) if mixer is not None else None
     if wanted is None or given is None:
-        notes.append("no motor outputs with control terms: lost authority could not be left out")
+        notes.append("no control terms with outputs of just the craft's motors: lost authority could not be left out")
     else:
         limit = float(np.nanmax(np.abs(wanted), initial=0.0))
         at_limit = (np.abs(wanted) >= limit - 1e-4) & (limit > 0.05) if _is_clipped(wanted, limit) else np.zeros_like(lost)

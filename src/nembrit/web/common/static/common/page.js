@@ -39,6 +39,10 @@ for (const drop of document.querySelectorAll(".drop")) {
   });
 }
 
+// on a phone the track of stages is wider than the screen: show the present one
+const present = document.querySelector(".track .open");
+if (present) present.parentElement.scrollLeft = present.offsetLeft - present.parentElement.clientWidth / 2 + present.clientWidth / 2;
+
 // choosing something that changes the page takes effect at once, with a button for those without scripts
 for (const select of document.querySelectorAll("select[data-go]")) {
   select.addEventListener("change", () => select.form.requestSubmit());

@@ -20,6 +20,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import storage, traces
 from nembrit.web.logs.models import Log, Segment
 from nembrit.web.logs.packing import pack, pyramid_of, unpack
+from nembrit.web.tunes import history
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Slip
 from tests.flying import flown, log_file
@@ -116,8 +117,8 @@ def test_the_loop_closes_on_a_repair(craft: Craft, attach, client: Client, slip_
     assert tunes.comparison_of(slip).primary.verdict == "not_enough"
     client.post(f"/slips/{slip.pk}/flights/{out.pk}/", {"left_out": "0"})
     decision = tunes.decide(slip, "keep")
-    assert tunes.outcome_line(decision).startswith("motor roughness −")
-    assert {station.key: station.state for station in tunes.track(tunes.tune_of(craft))}["mechanics"] == "open"
+    assert history.outcome_line(decision).startswith("motor roughness −")
+    assert {station.key: station.state for station in history.track(tunes.tune_of(craft))}["mechanics"] == "open"
 
 
 @pytest.mark.django_db

@@ -12,7 +12,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
 from nembrit.web.logs.forms import AttachForm
 from nembrit.web.logs.models import Log
-from nembrit.web.tunes import charts, services
+from nembrit.web.tunes import charts, history, services
 from nembrit.web.tunes.forms import DecisionForm, SlipForm, TuneForm
 from nembrit.web.tunes.models import Slip
 
@@ -29,7 +29,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     context = {
         "craft": shown,
         "tune": tune,
-        "track": services.track(tune),
+        "track": history.track(tune),
         "open_slip": services.open_slip(tune),
         "flights": [(flight, payloads.get(flight.pk)) for flight in flights],
         "n_archived": shown.flights.exclude(archived_at=None).count(),
@@ -57,8 +57,8 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "craft": shown,
         "tune": present,
         "form": form,
-        "track": services.track(present),
-        "ledger": services.ledger(present),
+        "track": history.track(present),
+        "ledger": history.ledger(present),
         "open_slip": services.open_slip(present),
         "finding": latest_act_finding(shown),
     }
@@ -131,7 +131,7 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
     context = {
         "craft": shown.tune.craft,
         "tune": shown.tune,
-        "track": services.track(shown.tune),
+        "track": history.track(shown.tune),
         "slip": shown,
         "group_label": GROUPS[shown.group],
         "changes": changes,

@@ -1,0 +1,127 @@
+"""The tune told in order: outcomes by stage for the track, and the ledger of everything that happened."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from nembrit.core.trials.metrics import metric_kind
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.tunes.models import Decision, Slip, Tune
+from nembrit.web.tunes.services import metric_label, stage_of
+
+
+def outcome_line(decision: Decision) -> str:
+    """“motion noise, roll −88 %”: the primary metric as it stood when decided."""
+    primary = next((metric for metric in decision.comparison.get("metrics", ()) if metric["primary"]), None)
+    if primary is None or primary["change_pct"] is None:
+        return "no measurement"
+    kind = metric_kind(primary["name"])
+    unit = "points" if kind and kind.scale == "linear" else "%"
+    return f"{metric_label(primary['name'])} {primary['change_pct']:+.0f} {unit}".replace("-", "\u2212")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Station:
+    """One stage on the track."""
+
+    key: str
+    label: str
+    state: str  # done, open or ahead
+    outcome: str
+
+
+def track(tune: Tune) -> list[Station]:
+    """The stages as stations, the outcome of each below."""
+    stages = [stage for stage in Tune.Stage if stage != Tune.Stage.TRIM or tune.craft.kind == Craft.Kind.FIXED_WING]
+    at = stages.index(Tune.Stage(tune.stage)) if tune.stage in stages else 0
+    outcomes = {Tune.Stage.BASELINE: _baseline_line(tune)} | _outcomes(tune)
+    return [
+        Station(
+            key=stage,
+            label=stage.label,
+            state="done" if position < at else "open" if position == at else "ahead",
+            outcome=outcomes.get(stage, ""),
+        )
+        for position, stage in enumerate(stages)
+    ]
+
+
+def _baseline_line(tune: Tune) -> str:
+    reference = tune.craft.configurations.filter(is_reference=True).first()
+    return f"{reference} is the reference" if reference else "no configuration yet"
+
+
+def _outcomes(tune: Tune) -> dict[str, str]:
+    lines: dict[str, str] = {}
+    for slip in tune.slips.select_related("decision").order_by("number"):
+        stage = stage_of(slip.group)
+        if slip.state == Slip.State.OPEN:
+            lines[stage] = f"slip {slip.number} flying"
+        elif slip.state == Slip.State.KEPT:
+            lines[stage] = outcome_line(slip.decision)
+        else:
+            lines.setdefault(stage, f"slip {slip.number} undone")
+    return lines
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LedgerLine:
+    """One event of a tune."""
+
+    at: datetime
+    kind: str  # configuration, build, flights, slip, decision
+    text: str
+    detail: str = ""
+    url: str = ""
+    flights: tuple[Flight, ...] = ()
+
+
+def ledger(tune: Tune) -> list[LedgerLine]:
+    """Everything that happened, newest first; flights in a row with the same configuration share a line."""
+    craft = tune.craft
+    lines = [
+        LedgerLine(at=row.created_at, kind="configuration", text=f"{row} kept ({row.get_source_display()})", detail=row.note,
+                   url=row.get_absolute_url())
+        for row in craft.configurations.all()
+    ]  # fmt: skip
+    lines += [LedgerLine(at=row.made_at, kind="build", text=row.part, detail=row.text) for row in craft.build_entries.all()]
+    for slip in tune.slips.select_related("decision"):
+        label = f"{metric_label(slip.primary_metric)} should go {'down' if slip.direction == 'lower' else 'up'}"
+        lines.append(
+            LedgerLine(
+                at=slip.created_at,
+                kind="slip",
+                text=f"Slip {slip.number}: {slip.title}",
+                detail=label,
+                url=slip.get_absolute_url(),
+            )
+        )
+        if slip.state != Slip.State.OPEN:
+            decision = slip.decision
+            text = f"Slip {slip.number} {decision.get_outcome_display()}: {outcome_line(decision)}"
+            lines.append(
+                LedgerLine(at=decision.decided_at, kind="decision", text=text, detail=decision.note, url=slip.get_absolute_url())
+            )
+    lines += _flight_lines(craft)
+    return sorted(lines, key=lambda line: line.at, reverse=True)
+
+
+def _flight_lines(craft: Craft) -> list[LedgerLine]:
+    groups: list[list[Flight]] = []
+    for flight in craft.flights.active().select_related("configuration", "build_entry").order_by("flown_at", "number"):
+        last = groups[-1][-1] if groups else None
+        if last and (last.configuration_id, last.build_entry_id, last.flown_at.date()) == (
+            flight.configuration_id, flight.build_entry_id, flight.flown_at.date()
+        ):  # fmt: skip
+            groups[-1].append(flight)
+        else:
+            groups.append([flight])
+    return [
+        LedgerLine(
+            at=group[-1].flown_at,
+            kind="flights",
+            text=f"{len(group)} flight{'s' if len(group) > 1 else ''} with {group[0].configuration or 'unknown settings'}",
+            flights=tuple(group),
+        )
+        for group in groups
+    ]

@@ -50,7 +50,7 @@ function draw(pane, { x, envelope, group }) {
   });
   const spec = { title: `${pane.title} over time`, x: { label: "time", unit: "s", low: shown[0], high: shown[1] }, y: { label: pane.title, unit: pane.unit, ...(pane.unit === "1" ? { low: 0, high: 1.05 } : {}) }, lines, bands: [], marks: [], level: pane.unit === "1" ? null : 0 };
   if (pane.chart) pane.chart.setSpec(spec);
-  else pane.chart = new Chart(pane.figure, spec, { height: pane.small ? 120 : 190, onRange: show, all, sync: "traces", bare: true, timeLabel: pane.last ?? false });
+  else pane.chart = new Chart(pane.figure, spec, { height: pane.small ? 120 : 190, onRange: show, all, sync: "traces", timeLabel: pane.last ?? false });
 }
 
 document.getElementById("trace-back").addEventListener("click", () => { const last = history.pop(); if (last) show(...last, { remember: false }); });

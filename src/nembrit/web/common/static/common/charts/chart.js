@@ -20,7 +20,7 @@ export class Chart {
     this.plot.addEventListener("keydown", (event) => this.key(event));
     document.addEventListener("nembrit:theme", () => this.u?.redraw(false, true));
     this.setSpec(spec);
-    if (!options.bare) this.tools();
+    this.tools();
     new ResizeObserver(() => this.u?.setSize(this.size())).observe(this.plot);
   }
 
@@ -134,7 +134,7 @@ export class Chart {
       box.append(button);
       return button;
     };
-    add("All", () => this.showAll());
+    if (!this.options.onRange) add("All", () => this.showAll());
     const table = add("Table", () => this.toggleTable(table));
     table.setAttribute("aria-expanded", "false");
     add("CSV", () => save(`${this.stem()}.csv`, new Blob([csv(this.spec)], { type: "text/csv" })));

@@ -39,7 +39,7 @@ class Craft:
 
 LAYOUTS: dict[str, tuple[str, int, float]] = {
     # name → label, motors, angle of the first motor from the nose [deg, clockwise seen from above]
-    "tri": ("three motors, Y", 3, 60.0),
+    "tri": ("three motors, yaw by a servo", 3, 60.0),
     "quad": ("four motors, X", 4, 45.0),
     "hex": ("six motors, one pair abeam", 6, 30.0),
     "octo": ("eight motors", 8, 22.5),
@@ -50,7 +50,8 @@ def layout_motors(layout: str) -> tuple[Motor, ...]:
     """Mixer rows of a regular layout, motors counted clockwise from the right of the nose.
 
     Roll is positive to the right, pitch with the nose up, yaw to the right; neighbours spin in
-    opposite directions, the first one clockwise. Rows are scaled to a largest roll and pitch share of 1.
+    opposite directions, the first one clockwise; an odd number leaves yaw to a servo. Rows
+    are scaled to a largest roll and pitch share of 1.
 
     >>> layout_motors("quad")[0]
     Motor(roll=-1.0, pitch=1.0, yaw=-1.0)
@@ -65,7 +66,7 @@ def layout_motors(layout: str) -> tuple[Motor, ...]:
         Motor(
             roll=round(-math.sin(angle) / right, 4) + 0.0,
             pitch=round(math.cos(angle) / ahead, 4) + 0.0,
-            yaw=-1.0 if k % 2 == 0 else 1.0,
+            yaw=0.0 if n_motors % 2 else -1.0 if k % 2 == 0 else 1.0,
         )
         for k, angle in enumerate(angles)
     )

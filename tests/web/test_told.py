@@ -234,7 +234,7 @@ class TestTune:
         offered = {key: count for key, _, count in tunes.groups_of(configuration)}
         assert offered["pd.roll"] == 2
         assert offered["hardware"] == 0
-        assert offered["other"] == 2  # beeper and lamp
+        assert offered["other"] == 3  # loop rate, beeper and lamp
         assert "trim" not in offered
 
     def test_the_ledger_runs_from_new_to_old_and_groups_flights(self, craft: Craft, slip_text: tunes.SlipText) -> None:

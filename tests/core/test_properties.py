@@ -24,7 +24,7 @@ from nembrit.core.trials.welch import holm_adjusted, welch_test
 _VALUES = st.lists(st.floats(-100, 100), min_size=4, max_size=9)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(st.binary(max_size=400))
 def test_any_bytes_are_read_or_refused_on_purpose(content: bytes) -> None:
     with suppress(LogReadError):
@@ -34,7 +34,7 @@ def test_any_bytes_are_read_or_refused_on_purpose(content: bytes) -> None:
 _CELLS = st.sampled_from(["1", "-2.5", "", "x", "nan", "inf", "1e400", "0x10", "1,5", '"1"', "time [s]", " 3 ", "\x00", "é"])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(st.lists(st.lists(_CELLS, min_size=1, max_size=4), min_size=0, max_size=6))
 def test_any_table_below_a_good_header_is_read_whole_or_refused(rows: list[list[str]]) -> None:
     body = "\n".join(",".join(row) for row in rows)

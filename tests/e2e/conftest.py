@@ -93,4 +93,4 @@ def logs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
 
 def drawn(page: Page) -> None:
     """Wait until the page's pictures stand."""
-    page.wait_for_function("document.documentElement.dataset.charts === 'drawn'")
+    page.wait_for_function("document.documentElement.dataset.charts === 'drawn'", timeout=60_000)

@@ -15,6 +15,8 @@ PHONE = {"width": 390, "height": 844}
 def craft_at(page: Page, name: str) -> None:
     page.goto("/")
     page.get_by_role("link", name=name, exact=True).click()
+    page.wait_for_url("**/craft/*/")
+    page.wait_for_load_state("networkidle")  # its keys work once its script has run
 
 
 def new_craft(page: Page, name: str) -> None:

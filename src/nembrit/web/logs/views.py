@@ -58,7 +58,9 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
         else:
             return redirect(f"{request.path}?jobs={','.join(str(job.pk) for job in jobs)}")
     wanted = [int(text) for text in request.GET.get("jobs", "").split(",") if text.isdigit()][:8]
-    jobs = Job.objects.filter(pk__in=wanted, kind="simulate").order_by("pk")
+    subjects = Job.objects.filter(pk__in=wanted, kind="simulate").order_by("pk").values_list("subject_id", flat=True)
+    # the newest job about each flight: one that was cancelled may have been started again
+    jobs = [job for subject in subjects if (job := Job.objects.about("simulate", subject).first())]
     logs = {
         log.pk: log for log in Log.objects.filter(pk__in=[job.subject_id for job in jobs]).prefetch_related("segments__flight")
     }

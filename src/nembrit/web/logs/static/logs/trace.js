@@ -18,9 +18,11 @@ async function show(start, end, { remember = true } = {}) {
   end = Math.min(all[1], Math.max(end, start + least));
   const mine = ++request;
   const columns = Math.max(200, Math.round(panes[0].figure.clientWidth));
-  const answer = await fetch(`${src}?roles=${roles.join(",")}&from=${start}&to=${end}&columns=${columns}`);
+  const answer = await fetch(`${src}?roles=${roles.join(",")}&from=${start}&to=${end}&columns=${columns}`).catch(() => null);
   if (mine !== request) return; // a newer view is on its way
-  if (!answer.ok) { document.getElementById("trace-error").textContent = await answer.text(); return; }
+  const failure = document.getElementById("trace-error");
+  failure.hidden = Boolean(answer?.ok);
+  if (!answer?.ok) { failure.textContent = answer ? await answer.text() : "Nembrit does not answer: is it still running?"; return; }
   const data = decode(await answer.arrayBuffer());
   if (remember && shown) history.push(shown);
   shown = [start, end];

@@ -78,7 +78,7 @@ def _noise_part(evidence: Evidence, axis: str) -> dict[str, Any]:
     return {
         "bands": _bands(raw),
         "bands_filtered": _bands(filtered),
-        "lines": [_line(peak) for peak in (raw or filtered).peaks] if raw or filtered else [],  # type: ignore[union-attr]
+        "lines": [_line(peak) for noise in (raw or filtered,) if noise for peak in noise.peaks],
     }
 
 

@@ -155,6 +155,7 @@ def controller_from_json(document: dict[str, Any]) -> Controller:
         loop_rate_hz = float(document["loop_rate_hz"])
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InputError(f"the configuration is not complete: {error}") from None
+    # mypy cannot see that the keys of both dicts are the fields they fill
     return Controller(loop_rate_hz=loop_rate_hz, gains=gains, stick_rates=rates, **chains, **optional)  # type: ignore[arg-type]
 
 

@@ -1,6 +1,7 @@
 """The closed loop, one pass over time, compiled: rigid-body rates, motors, gyro, controller.
 
-Numbers only: `flight.py` prepares them and gives them their names back.
+Numbers only: `flight.py` prepares them and gives them their names back. The compiled functions carry no
+type hints, since numba works out its own from what it is called with.
 """
 
 from typing import Any, NamedTuple

@@ -115,6 +115,7 @@ def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, 
         welch = welch_test(before, after)
     except NotEnoughData:
         return base
+    # mypy cannot see that the keys of `_changes` are fields of the verdict
     base = replace(base, **_changes(welch, kind, len(before), len(after), one_sided=primary is not None))  # type: ignore[arg-type]
     if min(len(before), len(after)) < _LEAST_FLIGHTS:
         return base

@@ -9,6 +9,11 @@ OWN_MOTION_HZ = 15.0  # below, the craft's own movement would outshine the noise
 BANDS = [Band(start=20, end=100, label="motion"), Band(start=100, end=300, label="jitter")]
 
 
+def own_motion_hz(top_hz: float) -> float | None:
+    """Where the noise begins for choosing the scale; a slow log shows little but the craft's own movement."""
+    return OWN_MOTION_HZ if top_hz >= 100 else None
+
+
 def noise_chart(payload: dict[str, Any], axis: str) -> Chart | None:
     """Density of raw and filtered gyro with the bands of the trade; None without a gyro channel."""
     noise = payload["noise"].get(axis, {})
@@ -35,7 +40,7 @@ def noise_chart(payload: dict[str, Any], axis: str) -> Chart | None:
     return Chart(
         title=f"Gyro noise, {axis}",
         x=Axis(label="frequency", unit="Hz", low=0, high=min(NOISE_TOP_HZ, grid[-1] or NOISE_TOP_HZ)),
-        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=OWN_MOTION_HZ),
+        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=own_motion_hz(grid[-1] or 0.0)),
         lines=lines,
         bands=bands,
         marks=marks,

@@ -154,6 +154,8 @@ def headline(payload: dict[str, Any]) -> str:
             else follow[0].upper() + follow[1:]
         )
     if any(payload["noise"].get(axis) for axis in AXES):
+        if not any(name.startswith("motion_noise") for name in payload["metrics"]):
+            return "This log is too slow to measure noise; log at 1 kHz or more"
         return "Noise measured; the response could not be judged from this flight"
     return "This log cannot answer the questions of this page yet"
 

@@ -1,7 +1,7 @@
 """Before and after on the same scales."""
 
 from nembrit.core.trials.overlay import Overlay
-from nembrit.web.bench.charts import BANDS, NOISE_TOP_HZ, OWN_MOTION_HZ
+from nembrit.web.bench.charts import BANDS, NOISE_TOP_HZ, own_motion_hz
 from nembrit.web.common.charts import Axis, Chart, Line, decibels
 from nembrit.web.tunes.models import Slip
 from nembrit.web.tunes.services import curves_of
@@ -19,7 +19,7 @@ def slip_chart(slip: Slip, kind: str, axis: str) -> Chart | None:
         return Chart(
             title=f"Gyro noise before and after, {axis}",
             x=Axis(label="frequency", unit="Hz", low=0, high=top_hz),
-            y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=OWN_MOTION_HZ),
+            y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=own_motion_hz(top_hz)),
             lines=lines,
             bands=list(BANDS),
         )

@@ -5,6 +5,7 @@ header. An empty cell is a missing sample. The full description is in `docs/form
 """
 
 import io
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -12,23 +13,26 @@ import polars as pl
 
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.formats.progress import Progress, no_progress
-from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
-from nembrit.core.records.roles import ColumnMeaning, column_meaning, header_of
-from nembrit.core.records.timebase import clock_notes, clock_of
-from nembrit.core.types import AnyArray, FloatArray
+from nembrit.core.formats.compact import exact_integers
+from nembrit.core.formats.table import text_column
+from nembrit.core.records.raw import RawColumn, RawLog, RawTable
+from nembrit.core.records.roles import ColumnMeaning, column_meaning, header_of, quantity_of
+from nembrit.core.types import FloatArray
 
 KEY = "nembrit_csv"
 LABEL = "Nembrit's own CSV"
 _MAX_COLUMNS = 400
-_EXACT_DECIMALS = 6
-_SHARE_ROLES = ("throttle", "motor.", "stick.", "term_", "command.")
 
 
 def matches(head: bytes) -> bool:
-    """True for a text whose first line that is no comment starts with ``time``."""
+    """True for a text whose header starts with ``time [unit]`` and mostly names roles."""
     text = head.decode("utf-8-sig", errors="replace")
     header = next((line for line in text.splitlines() if line.strip() and not line.startswith("#")), "")
-    return header.split(",")[0].split("[")[0].strip() == "time"
+    cells = [cell.strip() for cell in header.split(",")]
+    if not re.fullmatch(r"time(?: ?\[[^\]]*\])?", cells[0]):
+        return False
+    known = sum(bool(quantity_of(cell.split("[")[0].strip()) or cell.startswith("other.")) for cell in cells[1:])
+    return known >= max(1, (len(cells) - 1) / 2)
 
 
 def check_head(head: bytes) -> None:
@@ -36,7 +40,7 @@ def check_head(head: bytes) -> None:
     _header(head)
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> FlightLog:
+def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
     """Read a whole file, or refuse it with the row, the column and what was expected.
 
     Rows are counted as a text editor does, from 1 and with the header. Raises LogReadError.
@@ -50,17 +54,11 @@ def read(content: bytes, *, progress: Progress = no_progress) -> FlightLog:
     frame = _frame(body, meanings, first_row=header_row + 1)
     t_s = frame["c0"].to_numpy() * meanings[0].factor
     _check_time(t_s, first_row=header_row + 1)
-    channels = []
+    columns = [_column(frame["c0"], meanings[0])]
     for index, meaning in enumerate(meanings[1:], start=1):
         progress(f"understanding column {index} of {len(meanings) - 1}", 0.4 + 0.6 * index / len(meanings))
-        channels.append(_channel(frame[f"c{index}"], meaning, index=index, first_row=header_row + 1))
-    stream = Stream(t_s=t_s, channels=tuple(channels))
-    return FlightLog(
-        format_key=KEY,
-        streams=(stream,),
-        rows_read=stream.n_samples,
-        quality=clock_notes(clock_of(t_s)) + _value_notes(stream),
-    )
+        columns.append(_column(frame[f"c{index}"], meaning))
+    return RawLog(format_key=KEY, tables=(RawTable(columns=tuple(columns)),), rows_read=int(t_s.size), preamble=())
 
 
 def _header(content: bytes) -> tuple[bytes, list[ColumnMeaning], int]:
@@ -175,59 +173,11 @@ def _check_time(t_s: FloatArray, *, first_row: int) -> None:
         )
 
 
-def _channel(column: pl.Series, meaning: ColumnMeaning, *, index: int, first_row: int) -> Channel:
+def _column(column: pl.Series, meaning: ColumnMeaning) -> RawColumn:
     if meaning.quantity == "text":
-        labels = tuple(sorted(set(column.fill_null("").to_list())))
-        position = {label: code for code, label in enumerate(labels)}
-        codes = np.array([position[text] for text in column.fill_null("").to_list()], dtype=np.int32)
-        return Channel(role=meaning.role, name=meaning.name, unit="", samples=codes, labels=labels)
+        return text_column(meaning.name, column.fill_null("").to_list())
     samples, divisor = exact_integers(column.to_numpy())
-    return Channel(
-        role=meaning.role, name=meaning.name, unit=meaning.unit, samples=samples, divisor=divisor, factor=meaning.factor
-    )
-
-
-def exact_integers(values: FloatArray) -> tuple[AnyArray, float]:
-    """Keep decimal numbers as integers with a divisor where that gives back every value exactly.
-
-    >>> exact_integers(np.array([0.25, -1.5]))
-    (array([  25, -150], dtype=int16), 100.0)
-    """
-    if np.isfinite(values).all():
-        for decimals in range(_EXACT_DECIMALS + 1):
-            divisor = 10.0**decimals
-            integers = np.rint(values * divisor)
-            largest = float(np.abs(integers).max(initial=0))
-            if largest >= 2**31:
-                break
-            if np.array_equal(integers / divisor, values):
-                return integers.astype(np.int16 if largest < 2**15 else np.int32), divisor
-    return values, 1.0
-
-
-def _value_notes(stream: Stream) -> tuple[QualityNote, ...]:
-    """Missing values, stuck channels and suspected wrong scales."""
-    notes = []
-    for channel in stream.channels:
-        if channel.labels is not None:
-            continue
-        values = channel.values()
-        n_missing = int(np.isnan(values).sum())
-        if n_missing:
-            share = n_missing / values.size
-            notes.append(_note("missing", channel, f"{n_missing} samples missing ({share:.1%})", "warning"))
-        if n_missing < values.size and np.nanmin(values) == np.nanmax(values):
-            notes.append(_note("constant", channel, f"never changes from {np.nanmin(values):g}", "info"))
-        if channel.role and channel.role.startswith(_SHARE_ROLES) and n_missing < values.size:
-            largest = float(np.nanmax(np.abs(values)))
-            if largest > 2.5:
-                detail = f"reaches {largest:g}, though 1 is the full range: wrong scale?"
-                notes.append(_note("scale", channel, detail, "fault"))
-    return tuple(notes)
-
-
-def _note(code: str, channel: Channel, detail: str, severity: str) -> QualityNote:
-    return QualityNote(code=code, severity=severity, column=channel.name, detail=detail)
+    return RawColumn(name=meaning.name, unit=meaning.stated_unit, samples=samples, divisor=divisor)
 
 
 def write(log_channels: Sequence[tuple[str, FloatArray]], t_s: FloatArray, *, decimals: dict[str, int] | None = None) -> bytes:

@@ -4,13 +4,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from nembrit.core.formats import nembrit_csv
+from nembrit.core.errors import LogReadError
+from nembrit.core.formats import gpx, jsonl, nembrit_csv, nmea, parquet, table
+from nembrit.core.formats.archive import members_of
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
+from nembrit.core.records.mapping import Mapping
+from nembrit.core.records.raw import RawLog
+from nembrit.core.records.recognise.propose import propose
+
+_HEAD_BYTES = 65_536
 
 
 class Reader(Protocol):
-    def __call__(self, content: bytes, *, progress: Progress) -> FlightLog: ...
+    def __call__(self, content: bytes, *, progress: Progress) -> RawLog: ...
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,14 +30,10 @@ class LogFormat:
     read: Reader
 
 
-FORMATS = (
-    LogFormat(
-        key=nembrit_csv.KEY,
-        label=nembrit_csv.LABEL,
-        matches=nembrit_csv.matches,
-        check_head=nembrit_csv.check_head,
-        read=nembrit_csv.read,
-    ),
+_MODULES = (nembrit_csv, parquet, gpx, nmea, jsonl, table)  # the general one last
+FORMATS = tuple(
+    LogFormat(key=module.KEY, label=module.LABEL, matches=module.matches, check_head=module.check_head, read=module.read)
+    for module in _MODULES
 )
 
 
@@ -38,11 +42,30 @@ def format_of(head: bytes) -> LogFormat:
     return next((log_format for log_format in FORMATS if log_format.matches(head)), FORMATS[-1])
 
 
+def label_of(key: str) -> str:
+    """A stored format's name for people."""
+    return next((log_format.label for log_format in FORMATS if log_format.key == key), key)
+
+
 def check_head(head: bytes) -> None:
     """Refuse at once what its first bytes show to be unreadable; raises LogReadError."""
     format_of(head).check_head(head)
 
 
-def read_log(content: bytes, *, progress: Progress = no_progress) -> FlightLog:
-    """Read a log of any known format; raises LogReadError with the row, the column and what was expected."""
-    return format_of(content[:65536]).read(content, progress=progress)
+def read_raw(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+    """Read a file's tables without saying what they mean; raises LogReadError with the place and what was expected."""
+    head = content[:_HEAD_BYTES]
+    check_head(head)
+    return format_of(head).read(content, progress=progress)
+
+
+def read_log(content: bytes, *, mapping: Mapping | None = None, progress: Progress = no_progress) -> FlightLog:
+    """Read, recognise and interpret one file, packed or not; an archive of several is refused here.
+
+    Raises LogReadError, or ClockUnknown where the rate must be given by a `mapping`.
+    """
+    members = members_of("log", content)
+    if len(members) > 1:
+        raise LogReadError(f"{len(members)} files in one archive; read them one by one")
+    raw = read_raw(members[0].content, progress=progress)
+    return interpret(raw, mapping or propose(raw))

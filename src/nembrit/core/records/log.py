@@ -10,7 +10,7 @@ from nembrit.core.types import AnyArray, BoolArray, FloatArray
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Channel:
-    """One recorded quantity, in the sample type it came in: value = samples / divisor × factor.
+    """One recorded quantity, in the sample type it came in: value = samples / divisor × factor + offset.
 
     Decimal text such as ``12.34`` is kept as the integer 1234 with divisor 100, which gives back
     exactly the number that was written.
@@ -22,6 +22,7 @@ class Channel:
     samples: AnyArray  # (n_samples,) int16, int32, int64, float32 or float64
     divisor: float = 1.0
     factor: float = 1.0
+    offset: float = 0.0
     labels: tuple[str, ...] | None = None  # text channels: samples are positions in this list
 
     def values(self) -> FloatArray:
@@ -31,6 +32,8 @@ class Channel:
             values /= self.divisor
         if self.factor != 1.0:
             values *= self.factor
+        if self.offset != 0.0:
+            values += self.offset
         return values
 
 

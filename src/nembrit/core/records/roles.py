@@ -58,6 +58,7 @@ class ColumnMeaning:
     unit: str  # as the core computes
     factor: float  # stated unit → core unit
     name: str  # header text before the unit
+    stated_unit: str = ""  # as the header says it
 
 
 def quantity_of(role: str) -> str | None:
@@ -101,7 +102,7 @@ def column_meaning(header: str) -> ColumnMeaning:
         raise InputError(f"“{header[:60]}” is not of the form “role [unit]”")
     name, unit = match["name"], (match["unit"] or "").strip()
     if name.startswith("other.") and len(name) > 6:
-        return ColumnMeaning(role=None, quantity="number", unit=unit, factor=1.0, name=name)
+        return ColumnMeaning(role=None, quantity="number", unit=unit, factor=1.0, name=name, stated_unit=unit)
     quantity = "time" if name == "time" else quantity_of(name)
     if quantity is None:
         raise InputError(
@@ -112,4 +113,4 @@ def column_meaning(header: str) -> ColumnMeaning:
     if unit not in units:
         expected = " or ".join(f"[{known}]" for known in units if known)
         raise InputError(f"“{name}” needs its unit as {expected}, not “{unit or 'nothing'}”")
-    return ColumnMeaning(role=name, quantity=quantity, unit=next(iter(units)), factor=units[unit], name=name)
+    return ColumnMeaning(role=name, quantity=quantity, unit=next(iter(units)), factor=units[unit], name=name, stated_unit=unit)

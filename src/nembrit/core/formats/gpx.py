@@ -1,0 +1,104 @@
+"""GPX 1.1 tracks in and out (Topografix schema, public; `docs/formats.md`)."""
+
+import math
+from datetime import UTC, datetime, timedelta
+from xml.etree import ElementTree
+from xml.sax.saxutils import escape
+
+import numpy as np
+
+from nembrit.core.errors import InputError, LogReadError
+from nembrit.core.formats.positions import Fix, log_of_fixes
+from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.records.log import QualityNote
+from nembrit.core.records.raw import RawLog
+from nembrit.core.types import FloatArray
+
+KEY = "gpx"
+LABEL = "GPX 1.1 track"
+
+
+def matches(head: bytes) -> bool:
+    text = head[:4096].replace(b"\0", b"").lower()
+    return b"<gpx" in text or (b"<?xml" in text and b"topografix" in text)
+
+
+def check_head(head: bytes) -> None:
+    """Refuse what carries a document type: GPX has none, and entities can blow up."""
+    if b"<!doctype" in head.lower() or b"<!entity" in head.lower():
+        raise LogReadError("this XML file defines entities, which GPX does not; it is not read")
+
+
+def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+    """Read all track points, else route points, else waypoints. Raises LogReadError for broken XML."""
+    check_head(content)
+    progress("reading the track", 0.0)
+    try:
+        root = ElementTree.fromstring(content)  # noqa: S314 (entities are refused above)
+    except (ElementTree.ParseError, ValueError, LookupError) as error:
+        raise LogReadError(f"this GPX file is broken: {error}") from None
+    points = next((found for name in ("trkpt", "rtept", "wpt") if (found := list(root.iter(f"{{*}}{name}")))), [])
+    fixes, notes, n_bad = [], [], 0
+    for number, point in enumerate(points, start=1):
+        try:
+            fixes.append(_fix(point))
+        except ValueError:
+            n_bad += 1
+            if n_bad <= 5:
+                notes.append(QualityNote(code="row", severity="warning", detail=f"point {number} has no valid position; left out"))
+    name = next((element.text for element in root.iter("{*}name") if element.text), None)
+    preamble = (("name", name[:200]),) if name else ()
+    return log_of_fixes(fixes, format_key=KEY, n_dropped=n_bad, notes=tuple(notes), preamble=preamble)
+
+
+def _fix(point: ElementTree.Element) -> Fix:
+    latitude, longitude = float(point.get("lat", "")), float(point.get("lon", ""))
+    if not (abs(latitude) <= 90 and abs(longitude) <= 180):
+        raise ValueError("no place on earth")
+    return Fix(
+        at_s=_seconds(point.findtext("{*}time")),
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        altitude_m=_number(point.findtext("{*}ele")),
+        ground_speed_m_s=_number(next((element.text for element in point.iter("{*}speed")), None)),
+        course_deg=_number(next((element.text for element in point.iter("{*}course")), None)),
+    )
+
+
+def _number(text: str | None) -> float:
+    try:
+        value = float(text) if text else math.nan
+    except ValueError:
+        return math.nan
+    return value if math.isfinite(value) else math.nan
+
+
+def _seconds(text: str | None) -> float:
+    """Seconds since 1970 of an ISO 8601 time; without a zone it is taken as UTC, as GPX wants."""
+    if not text:
+        return math.nan
+    try:
+        moment = datetime.fromisoformat(text.strip())
+        return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp()
+    except (ValueError, OverflowError):
+        return math.nan
+
+
+def write(
+    t_s: FloatArray, latitude_deg: FloatArray, longitude_deg: FloatArray, altitude_m: FloatArray | None, *, name: str, started_at: datetime
+) -> bytes:
+    """One track of the fixes that have a position; times are `started_at` plus `t_s`."""
+    whole = np.isfinite(latitude_deg) & np.isfinite(longitude_deg)
+    if whole.sum() < 2:
+        raise InputError("fewer than two positions in this span: there is no track to write")
+    rows = []
+    for k in np.flatnonzero(whole):
+        moment = started_at.astimezone(UTC) + timedelta(seconds=float(t_s[k]))
+        height = f"<ele>{altitude_m[k]:.2f}</ele>" if altitude_m is not None and np.isfinite(altitude_m[k]) else ""
+        stamp = moment.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+        rows.append(f'<trkpt lat="{latitude_deg[k]:.7f}" lon="{longitude_deg[k]:.7f}">{height}<time>{stamp}</time></trkpt>')
+    body = "\n".join(rows)
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?>\n<gpx version="1.1" creator="Nembrit" xmlns="http://www.topografix.com/GPX/1/1">\n'
+        f"<trk><name>{escape(name)}</name><trkseg>\n{body}\n</trkseg></trk>\n</gpx>\n"
+    ).encode()

@@ -1,0 +1,201 @@
+"""What a column's name says: a family of roles, an axis or a number, and how plainly it says so."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from nembrit.core.records.recognise.words import concepts_of, tokens_of
+from nembrit.core.records.roles import quantity_of
+from nembrit.core.records.units import units_of
+from nembrit.core.types import AXES
+
+_TRIPLES: tuple[tuple[str, str, str], ...] = (("p", "q", "r"), ("r", "p", "y"), ("x", "y", "z"), ("0", "1", "2"), ("1", "2", "3"))
+_GLUED = (("r", "p", "y"), ("x", "y", "z"))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NameGuess:
+    """What a name says. `family` "" where it says nothing; `index` for motors and servos, from 1."""
+
+    family: str
+    axis: str | None = None  # roll, pitch, yaw; for accelerometers x, y, z
+    index: int | None = None
+    state: str = ""  # raw, filtered or nothing
+    is_second: bool = False
+    confidence: float = 0.0
+    reason: str = ""
+
+    @property
+    def role(self) -> str:
+        """The role in words of the table, "" where a part is missing.
+
+        >>> NameGuess(family="gyro", axis="roll").role, NameGuess(family="motor", index=3).role
+        ('gyro.roll', 'motor.3')
+        """
+        part = self.axis if self.axis is not None else None if self.index is None else str(self.index)
+        role = f"{self.family}.{part}" if part is not None else self.family
+        return ("b/" if self.is_second else "") + role if quantity_of(role) or role == "time" else ""
+
+
+def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGuess, ...]:
+    """Read all names of a table together: triples tell axes, numbered runs tell motors."""
+    tokens = _unglued([tokens_of(name) for name in names])
+    axes = _axes_of(tokens)
+    numbers = _numbers_of(tokens)
+    found = []
+    for name, unit, words, axis, number in zip(names, units, tokens, axes, numbers, strict=True):
+        if quantity_of(name) or name == "time":
+            found.append(NameGuess(family=name, confidence=1.0, reason="named by its role"))
+            continue
+        found.append(_guess(words, unit, axis, number))
+    return tuple(found)
+
+
+def _unglued(tokens: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
+    """Part an axis letter from the word it is glued to, where all three letters occur: gr, gp, gy → g r, g p, g y."""
+    every = {token for words in tokens for token in words}
+    parted: dict[str, tuple[str, str]] = {}
+    for token in every:
+        for letters in _GLUED:
+            stem, last = token[:-1], token[-1:]
+            if stem and last in letters and all(stem + letter in every for letter in letters):
+                parted[token] = (stem, last)
+    return [tuple(part for token in words for part in parted.get(token, (token,))) for words in tokens]
+
+
+def _axes_of(tokens: list[tuple[str, ...]]) -> list[str | None]:
+    """Axis of every name: from words, else from triples of names that differ in one token only."""
+    found: list[str | None] = []
+    for words in tokens:
+        concepts = concepts_of(words)
+        named = [axis for axis in AXES if axis in concepts]
+        found.append(named[0] if len(named) == 1 else None)
+    groups: dict[tuple[str, ...], dict[str, list[int]]] = defaultdict(lambda: defaultdict(list))
+    for k, words in enumerate(tokens):
+        if found[k] is not None:
+            continue
+        for at, token in enumerate(words):
+            groups[(*words[:at], "*", *words[at + 1 :])][token].append(k)
+    for variants in groups.values():
+        for triple in _TRIPLES:
+            if not all(letter in variants for letter in triple):
+                continue
+            digits = {token for token in variants if token.isdigit()}
+            if triple[0].isdigit() and not digits <= set(triple):
+                continue  # a longer run of numbers: motors
+            if triple == ("p", "q", "r") and "y" in variants:
+                continue
+            for letter, axis in zip(triple, AXES, strict=True):
+                for k in variants[letter]:
+                    found[k] = found[k] or axis
+    return found
+
+
+def _numbers_of(tokens: list[tuple[str, ...]]) -> list[int | None]:
+    """Place of every name in a numbered run, counted from 1 however the file counts."""
+    groups: dict[tuple[str, ...], list[tuple[int, int]]] = defaultdict(list)
+    for k, words in enumerate(tokens):
+        for at, token in enumerate(words):
+            if token.isdigit() and int(token) < 64:
+                groups[(*words[:at], "*", *words[at + 1 :])].append((int(token), k))
+    found: list[int | None] = [None] * len(tokens)
+    for members in groups.values():
+        lowest = min(number for number, _ in members)
+        for number, k in members:
+            found[k] = number - lowest + 1 if lowest in (0, 1) or len(members) > 1 else number
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Name:
+    """One name under study."""
+
+    tokens: tuple[str, ...]
+    concepts: frozenset[str]
+    quantities: frozenset[str]  # of the stated unit
+
+    def has(self, *concepts: str) -> bool:
+        return bool(self.concepts & set(concepts))
+
+    def told(self, family: str, confidence: float, *, axis: str | None = None, index: int | None = None) -> NameGuess:
+        state = "raw" if self.has("raw") else "filtered" if self.has("filtered") else ""
+        said = f"“{' '.join(self.tokens)}” in its name" if family else "nothing in its name"
+        return NameGuess(
+            family=family, axis=axis, index=index, state=state, is_second=self.has("second"), confidence=confidence, reason=said
+        )
+
+
+def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | None) -> NameGuess:
+    quantities = frozenset(found.quantity for found in units_of(unit))
+    name = _Name(tokens=tokens, concepts=concepts_of(tokens), quantities=quantities)
+    if name.has("temperature"):
+        return name.told("gyro_temperature" if name.has("gyro", "accel") else "baro_temperature", 0.8)
+    if name.has("latitude", "longitude"):
+        return name.told("latitude" if name.has("latitude") else "longitude", 0.9)
+    if name.has("rpm") or ("speed" in quantities and name.has("motor", "rate", "speed", "output")):
+        return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
+    if name.has("voltage", "battery") and not name.has("current") and not axis and not quantities & {"current", "share"}:
+        return name.told("battery_voltage", 0.9 if name.has("voltage") else 0.7)
+    if name.has("current") and not axis:
+        return name.told("battery_current", 0.85)
+    if name.has("throttle") or (name.has("stick") and "t" in tokens):
+        return name.told("throttle", 0.9 if name.has("throttle") else 0.75)
+    if name.has("servo") and number:
+        return name.told("servo", 0.85, index=number)
+    is_output = name.has("motor") or (name.has("output") and axis is None)
+    if number and is_output and not name.has("gyro", "accel", "wanted"):
+        return name.told("motor", 0.9 if name.has("motor") else 0.7, index=number)
+    return _on_axis(name, axis) if axis else _without_axis(name)
+
+
+def _without_axis(name: _Name) -> NameGuess:
+    """Families that come once a craft, and clocks."""
+    for family, confidence in (("altitude", 0.85), ("mode", 0.85), ("event", 0.8), ("heading", 0.8), ("course", 0.8)):
+        if name.has(family):
+            return name.told("heading_wanted" if family == "heading" and name.has("wanted") else family, confidence)
+    if name.has("speed") or (name.has("rate") and (name.has("ground") or "velocity" in name.quantities)):
+        return name.told("ground_speed", 0.85 if name.has("ground") or "velocity" in name.quantities else 0.7)
+    if name.has("time") or ("time" in name.quantities and "pulse" not in name.quantities):
+        return name.told("time", 0.9 if name.has("time") else 0.75)
+    if name.has("counter"):
+        return name.told("counter", 0.6)
+    if "time" in name.quantities and not name.concepts:
+        return name.told("time", 0.5)
+    return name.told("", 0.0)
+
+
+def _on_axis(name: _Name, axis: str) -> NameGuess:
+    """Families that come once an axis."""
+    first = name.tokens[0]
+    has_words = name.has(*AXES)
+    is_rate = "rate" in name.quantities
+    term = _term(name, has_words)
+    if name.has("accel") or "acceleration" in name.quantities or (not has_words and first == "a" and len(name.tokens) <= 2):
+        return name.told("accel", 0.9 if name.has("accel") else 0.75, axis="xyz"[AXES.index(axis)])
+    if name.has("gain") or (term and first in ("kp", "ki", "kd", "kf")):
+        return name.told(f"gain.{axis}", 0.5)
+    if term and not name.has("gyro") and not is_rate:
+        return name.told(f"term_{term}", 0.85, axis=axis)
+    if name.has("stick"):
+        return name.told("stick", 0.85, axis=axis)
+    if name.has("attitude") or ("angle" in name.quantities and not name.has("gyro")):
+        return name.told("attitude_wanted" if name.has("wanted") else "attitude", 0.85, axis=axis)
+    if name.has("wanted"):
+        return name.told("setpoint", 0.85, axis=axis)
+    if name.has("command") and (name.has("rate", "gyro") or is_rate):
+        return name.told("setpoint", 0.8, axis=axis)
+    if name.has("command", "output"):
+        return name.told("command", 0.7, axis=axis)
+    if name.has("gyro", "rate") or is_rate or (first in ("g", "w") and not has_words):
+        return name.told("gyro", 0.9 if name.has("gyro") or is_rate else 0.75, axis=axis)
+    return name.told("attitude", 0.45, axis=axis) if has_words else name.told("", 0.0)
+
+
+def _term(name: _Name, has_words: bool) -> str:
+    """p, i, d or f where the name speaks of one term of the controller."""
+    for term in "pidf":
+        if name.has(term):
+            return term
+    if not (has_words or name.has("term")):
+        return ""
+    letters = [token for token in name.tokens if token in ("p", "i", "d", "f")]
+    return letters[-1] if letters else ""

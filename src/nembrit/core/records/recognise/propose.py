@@ -1,0 +1,329 @@
+"""The recogniser: from names, units, numbers and how columns move together to a meaning for each.
+
+Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.6 to be looked at);
+`docs/accuracy.md` says how often it was right on invented dialects.
+"""
+
+import re
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from nembrit.core.records.mapping import ColumnUse, Mapping, TableMapping
+from nembrit.core.records.raw import RawColumn, RawLog, RawTable
+from nembrit.core.records.recognise import scales
+from nembrit.core.records.recognise.clock import clock_of_table, preamble_rates_hz
+from nembrit.core.records.recognise.names import NameGuess, guesses_of
+from nembrit.core.records.recognise.relations import excerpt, integrated, likeness, roughness
+from nembrit.core.records.recognise.words import concepts_of, tokens_of
+from nembrit.core.records.roles import quantity_of, unit_of
+from nembrit.core.records.units import unit_for
+from nembrit.core.types import AXES, FloatArray
+
+_DEG_PER_RAD = 57.29577951308232
+_G_M_S2 = 9.80665
+_ALIKE = 0.6  # correlation from which two columns are taken for the same movement
+
+
+def propose(raw: RawLog) -> Mapping:
+    """A meaning for every column of every table, with confidence and reason. Never raises for odd data."""
+    rates_hz = preamble_rates_hz(raw.preamble)
+    return Mapping(tables=tuple(_Table(table, raw.preamble, rates_hz).mapped() for table in raw.tables))
+
+
+@dataclass(slots=True)
+class _Draft:
+    """What is thought of one column so far."""
+
+    column: RawColumn
+    guess: NameGuess
+    role: str
+    factor: float = 1.0
+    offset: float = 0.0
+    confidence: float = 0.0
+    reason: str = ""
+    has_stated_unit: bool = False
+
+    def scaled(self, numbers: FloatArray) -> FloatArray:
+        return numbers * self.factor + self.offset
+
+    def doubt(self, confidence: float, reason: str) -> None:
+        self.confidence, self.reason = min(self.confidence, confidence), f"{self.reason}; {reason}"
+
+    def take(self, scale: scales.Scale) -> None:
+        self.factor, self.offset = scale.factor, scale.offset
+        self.confidence = min(self.confidence, scale.confidence)
+        self.reason = f"{self.reason}; {scale.reason}"
+
+
+class _Table:
+    """One table under study."""
+
+    def __init__(self, table: RawTable, preamble: tuple[tuple[str, str], ...], rates_hz: tuple[float, ...]) -> None:
+        self.table, self.preamble = table, preamble
+        names = tuple(column.name for column in table.columns)
+        self.guesses = guesses_of(names, tuple(column.unit for column in table.columns))
+        self.clock = clock_of_table(table, self.guesses, rates_hz)
+        self.rate_hz = self._rate_hz(rates_hz)
+        self.numbers: dict[int, FloatArray] = {}
+        self.drafts: dict[int, _Draft] = {}
+
+    def _rate_hz(self, rates_hz: tuple[float, ...]) -> float:
+        if self.clock.rate_hz:
+            return self.clock.rate_hz
+        if self.clock.column is not None and self.clock.unit_s:
+            numbers = self.table.columns[self.clock.column].numbers()
+            steps = np.diff(numbers[np.isfinite(numbers)])
+            usual = float(steps[steps > 0].sum() / steps.size) if (steps > 0).any() else 1.0
+            return 1 / max(usual * self.clock.unit_s, 1e-6)
+        return rates_hz[0] if rates_hz else 1000.0
+
+    def mapped(self) -> TableMapping:
+        for position, (column, guess) in enumerate(zip(self.table.columns, self.guesses, strict=True)):
+            if position == self.clock.column or guess.family in ("", "counter"):
+                continue
+            family_role = guess.role
+            if not family_role or family_role == "time":
+                continue
+            is_text = quantity_of(family_role) == "text"
+            if (column.labels is not None) != is_text:
+                if not is_text:
+                    continue
+                family_role = family_role if column.labels is not None or column.samples.dtype.kind == "i" else ""
+                if not family_role:
+                    continue
+            self.drafts[position] = _Draft(
+                column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
+            )
+            self.numbers[position] = excerpt(column.numbers())
+        self._stated_units()
+        self._raw_or_filtered()
+        self._scales()
+        self._follow_setpoints()
+        self._attitudes()
+        self._terms()
+        self._one_each()
+        return TableMapping(clock=self.clock, columns=tuple(self._use(k, column) for k, column in enumerate(self.table.columns)))
+
+    def _of(self, *families: str) -> list[int]:
+        return [k for k, draft in self.drafts.items() if draft.role.removeprefix("b/").split(".")[0] in families]
+
+    def _stated_units(self) -> None:
+        for draft in self.drafts.values():
+            quantity = quantity_of(draft.role) or ""
+            unit = unit_for(draft.column.unit, quantity) if draft.column.unit else None
+            if unit is None and draft.column.unit and quantity == "speed":
+                unit = unit_for("hz_rotor", "speed") if draft.column.unit.lower() == "hz" else None
+            if unit is None and quantity == "share" and unit_for(draft.column.unit, "pulse"):
+                continue  # µs of a throttle or stick: the range says where the ends are
+            if draft.column.unit in ("1", "") and draft.guess.reason == "named by its role":
+                draft.has_stated_unit = True
+            if unit is not None:
+                draft.factor, draft.offset, draft.has_stated_unit = unit.factor, unit.offset, True
+                draft.confidence = max(draft.confidence, 0.9) if draft.guess.confidence >= 0.7 else draft.confidence
+                draft.reason += f"; in {draft.column.unit}"
+            elif draft.column.unit and not draft.has_stated_unit and not unit_for(draft.column.unit, "raw"):
+                draft.doubt(0.5, f"“{draft.column.unit}” is no unit of such a quantity")
+
+    def _raw_or_filtered(self) -> None:
+        """Two gyros of one axis: the rougher one is raw. One alone is what the controller uses."""
+        for prefix in ("", "b/"):
+            for axis in AXES:
+                same = [k for k in self._of("gyro") if self.drafts[k].role == f"{prefix}gyro.{axis}"]
+                states = {k: self.drafts[k].guess.state for k in same}
+                for k in same:
+                    if states[k] == "raw":
+                        self.drafts[k].role = f"{prefix}gyro_raw.{axis}"
+                unclear = [k for k in same if states[k] == ""]
+                others = [k for k in same if states[k] != ""]
+                if len(same) == 2 and len(unclear) == 1:
+                    if states[others[0]] == "filtered":
+                        self.drafts[unclear[0]].role = f"{prefix}gyro_raw.{axis}"
+                        self.drafts[unclear[0]].reason += "; its fellow is the filtered one"
+                elif len(same) == 2 and len(unclear) == 2:
+                    rough, smooth = sorted(same, key=lambda k: -roughness(self.numbers[k]))
+                    self.drafts[rough].role = f"{prefix}gyro_raw.{axis}"
+                    self.drafts[rough].doubt(0.7, f"rougher than “{self.drafts[smooth].column.name}”")
+
+    def _scales(self) -> None:
+        """Scales of what states no unit: from the preamble, then from the range of a whole family."""
+        for families, scale_of in (
+            (("throttle",), scales.share_scale), (("motor",), scales.share_scale), (("stick",), scales.stick_scale),
+            (("setpoint",), scales.rate_scale), (("gyro_raw", "gyro"), scales.rate_scale), (("battery_voltage",), scales.voltage_scale),
+            (("attitude", "attitude_wanted"), scales.angle_scale), (("motor_rpm",), scales.speed_scale),
+            (("latitude",), lambda values: scales.place_scale(values, 90)), (("longitude",), lambda values: scales.place_scale(values, 180)),
+        ):  # fmt: skip
+            members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
+            if not members:
+                continue
+            scale = self._from_preamble(families[0]) or scale_of(np.concatenate([self.numbers[k] for k in members]))
+            for k in members:
+                self.drafts[k].take(scale)
+        accel = [k for k in self._of("accel") if not self.drafts[k].has_stated_unit]
+        if len(accel) >= 3:
+            norm = float(np.median(np.sqrt(sum(self.numbers[k] ** 2 for k in accel[:3]))))
+            stated = self._from_preamble("accel")
+            scale = stated if stated and 0.7 < norm * stated.factor / _G_M_S2 < 1.4 else scales.accel_factor(norm)
+            for k in accel:
+                self.drafts[k].take(scale)
+        elif accel:
+            for k in accel:
+                self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
+
+    def _from_preamble(self, family: str) -> scales.Scale | None:
+        """A scale that stands before the table, such as “gyro scale = 16.4 LSB per deg/s”."""
+        concept = {"gyro_raw": "gyro", "gyro": "gyro", "accel": "accel"}.get(family)
+        if concept is None:
+            return None
+        one = 1.0 if concept == "gyro" else _G_M_S2
+        for key, value in self.preamble:
+            words = tokens_of(key)
+            if concept not in concepts_of(words) or not set(words) & set("scale lsb sens sensitivity g resolution factor 1 skala escala".split()):
+                continue
+            number = re.search(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?", value)
+            if not number or float(number[0]) <= 0:
+                continue
+            amount, text = float(number[0]), value.lower()
+            is_per_unit = bool(re.search(r"lsb\s*(?:per|/)", text)) or (amount >= 1 and "per lsb" not in text and "/lsb" not in text)
+            factor = one / amount if is_per_unit else one * amount
+            if "rad" in text and concept == "gyro":
+                factor *= _DEG_PER_RAD
+            return scales.Scale(factor=factor, confidence=0.85, reason=f"“{key}: {value[:40]}” before the table")
+        return None
+
+    def _follow_setpoints(self) -> None:
+        """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""
+        for prefix in ("", "b/"):
+            setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint") if self.drafts[k].role.startswith(f"{prefix}setpoint")}
+            for family in ("gyro", "gyro_raw"):
+                members = {self.drafts[k].role.split(".")[1]: k for k in self._of(family) if self.drafts[k].role.startswith(f"{prefix}{family}.")}
+                found = {
+                    axis: likeness(self.drafts[setpoints[axis]].scaled(self.numbers[setpoints[axis]]), self.drafts[k].scaled(self.numbers[k]), rate_hz=self.rate_hz)
+                    for axis, k in members.items()
+                    if axis in setpoints
+                }
+                good = {axis: pair for axis, pair in found.items() if abs(pair.correlation) >= _ALIKE}
+                if not good:
+                    continue
+                slope = float(np.median([abs(pair.slope) for pair in good.values()]))
+                for axis, k in members.items():
+                    self._judge_follower(self.drafts[k], self.drafts[setpoints[axis]] if axis in setpoints else None, slope)
+                    if axis in good and good[axis].correlation < -_ALIKE:
+                        self.drafts[k].factor *= -1
+                        self.drafts[k].doubt(0.6, "mirrored against the set-point: sign turned")
+
+    def _judge_follower(self, gyro: _Draft, setpoint: _Draft | None, slope: float) -> None:
+        if 0.7 < slope < 1.4:
+            gyro.confidence = max(gyro.confidence, 0.9)
+            gyro.reason += f"; follows the set-point ({slope:.2f} of it)"
+            if setpoint is not None and not setpoint.has_stated_unit:
+                setpoint.confidence = max(setpoint.confidence, 0.8)
+        elif not gyro.has_stated_unit and setpoint is not None:
+            ratio = _DEG_PER_RAD if 0.7 < slope * _DEG_PER_RAD < 1.4 else 1 / slope
+            gyro.factor *= ratio
+            gyro.confidence = max(min(gyro.confidence, 0.7), 0.65)
+            gyro.reason += f"; scaled by {ratio:.4g} to follow the set-point"
+        elif setpoint is not None and not setpoint.has_stated_unit:
+            setpoint.factor *= slope
+            setpoint.doubt(0.65, f"scaled by {slope:.4g}, the gyro's unit being known")
+        else:
+            gyro.doubt(0.5, f"follows the set-point at {slope:.2g} times its size: wrong scale?")
+
+    def _attitudes(self) -> None:
+        """Integrated gyro follows attitude: proves the scale of the one that states no unit."""
+        for k in self._of("attitude"):
+            draft = self.drafts[k]
+            axis = draft.role.split(".")[1]
+            gyro = next((j for j in self._of("gyro", "gyro_raw") if self.drafts[j].role.endswith(f".{axis}")), None)
+            if gyro is None or axis == "yaw":
+                continue
+            seconds = max(3, round(self.rate_hz))
+            angle = integrated(self.drafts[gyro].scaled(self.numbers[gyro]), rate_hz=self.rate_hz)
+            half = likeness(_steps(angle, seconds // 2), _steps(draft.scaled(self.numbers[k]), seconds // 2), rate_hz=self.rate_hz)
+            if abs(half.correlation) < _ALIKE:
+                continue
+            if 0.75 < abs(half.slope) < 1.33:
+                draft.confidence, draft.reason = max(draft.confidence, 0.9), f"{draft.reason}; agrees with the integrated gyro"
+            elif not draft.has_stated_unit:
+                factor = min((1.0, 0.1, 0.01, _DEG_PER_RAD, 1e-3), key=lambda f: abs(np.log(abs(half.slope) * f)))
+                draft.factor *= factor
+                draft.reason += f"; scaled by {factor:.4g} to agree with the integrated gyro"
+                draft.confidence = max(draft.confidence, 0.75)
+            if half.correlation < -_ALIKE:
+                draft.factor *= -1
+                draft.doubt(0.6, "mirrored against the gyro: sign turned")
+
+    def _terms(self) -> None:
+        """Terms and command: their sum proves them; motors show the scale where none is stated."""
+        families = ("term_p", "term_i", "term_d", "term_f", "command")
+        members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
+        if not members:
+            return
+        motors = [self.drafts[k].scaled(self.numbers[k]) for k in self._of("motor")]
+        moving = self._sum_of_terms()
+        if len(motors) >= 3 and moving > 0:
+            stack = np.stack(motors)
+            spread = float(np.sqrt(np.mean((stack - stack.mean(axis=0)) ** 2)))
+            factor = min((1.0, 0.01, 1e-3, 1 / 500, 1e-4), key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))))
+            scale = scales.Scale(factor=factor, confidence=0.7, reason="sized like the motors' differences")
+        else:
+            most = max(float(np.abs(self.numbers[k]).max(initial=0)) for k in members)
+            factor = 1.0 if most <= 1.06 else 0.01 if most <= 106 else 1e-3
+            scale = scales.Scale(factor=factor, confidence=0.55, reason=f"up to {most:.4g}")
+        for k in members:
+            self.drafts[k].take(scale)
+
+    def _sum_of_terms(self) -> float:
+        """RMS over roll and pitch of the command, or of the sum of the terms where it is not recorded."""
+        sizes = []
+        for axis in ("roll", "pitch"):
+            found = {self.drafts[k].role: k for k in self._of("term_p", "term_i", "term_d", "term_f", "command")}
+            command = found.get(f"command.{axis}")
+            terms = [self.numbers[found[f"term_{t}.{axis}"]] for t in "pidf" if f"term_{t}.{axis}" in found]
+            if command is not None and len(terms) >= 2:
+                total = np.sum(terms, axis=0)
+                if np.std(total - self.numbers[command]) < 0.1 * max(np.std(total), 1e-12):
+                    for role in (f"command.{axis}", *(f"term_{t}.{axis}" for t in "pidf")):
+                        if role in found:
+                            self.drafts[found[role]].confidence = max(self.drafts[found[role]].confidence, 0.9)
+                            self.drafts[found[role]].reason += "; the terms add up to the command"
+            if command is not None or terms:
+                whole = self.numbers[command] if command is not None else np.sum(terms, axis=0)
+                sizes.append(float(np.std(whole)))
+        return float(np.sqrt(np.sum(np.square(sizes)))) if sizes else 0.0
+
+    def _one_each(self) -> None:
+        """A role goes to one column; the less certain one keeps its data without a meaning."""
+        best: dict[str, int] = {}
+        for k, draft in self.drafts.items():
+            other = best.get(draft.role)
+            if other is None or draft.confidence > self.drafts[other].confidence:
+                best[draft.role] = k
+        for k, draft in list(self.drafts.items()):
+            if best[draft.role] != k:
+                rival = self.drafts[best[draft.role]].column.name
+                self.drafts[k] = replace(draft, role="", confidence=0.0, reason=f"{draft.reason}; but “{rival}” fits {draft.role} better")
+
+    def _use(self, position: int, column: RawColumn) -> ColumnUse:
+        draft = self.drafts.get(position)
+        if position == self.clock.column:
+            return ColumnUse(name=column.name, unit=column.unit, confidence=self.clock.confidence, reason="the clock")
+        if draft is None or not draft.role:
+            reason = draft.reason if draft else self.guesses[position].reason
+            return ColumnUse(name=column.name, unit=column.unit, reason=reason or "nothing in its name")
+        if draft.guess.reason == "named by its role":
+            draft.confidence = max(draft.confidence, 1.0 if draft.has_stated_unit else draft.confidence)
+        return ColumnUse(
+            name=column.name,
+            role=draft.role,
+            unit=unit_of(draft.role),
+            factor=draft.factor,
+            offset=draft.offset,
+            confidence=round(min(draft.confidence, 1.0), 2),
+            reason=draft.reason,
+        )
+
+
+def _steps(values: FloatArray, n: int) -> FloatArray:
+    """Change over n samples, so that drift does not count."""
+    return values[n:] - values[:-n]

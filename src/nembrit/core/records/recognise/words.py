@@ -1,0 +1,109 @@
+"""What the words of column names mean, in the languages that hobbyists write them in.
+
+Stems of four letters and more are also found inside compounds (“akkuspannung” holds “spannung”).
+"""
+
+import re
+import unicodedata
+
+CONCEPTS: dict[str, str] = {
+    # quantities
+    "gyro": "gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
+    "omega zyroskop gyroskopet",
+    "rate": "rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
+    "wanted": "setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
+    "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
+    "stick": "stick sticks rc rcin rccommand input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
+    "throttle": "throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
+    "potenza gasreglage manette",
+    "motor": "motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",
+    "output": "output out outputs salida sortie ausgang uscita wyjscie uitgang",
+    "rpm": "rpm erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
+    "servo": "servo servos srv surface aileron elevator rudder flap querruder hohenruder seitenruder",
+    "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
+    "acceleracion accelerometre acelerometro",
+    "attitude": "att attitude angle angles ang euler lage lagewinkel winkel assiette angulo angolo hoek kat orientation",
+    "voltage": "voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
+    "battery": "bat batt battery batterie bateria akku batteria accu pack lipo bus",
+    "current": "current amp amps amperage strom courant corriente corrente stroom prad ibat",
+    "altitude": "alt altitude height hgt hohe hoehe hauteur altura quota hoogte wysokosc hojd altitud elevation ele",
+    "temperature": "temp temperature temperatur temperatura temperatuur",
+    "baro": "baro barometer barometric pressure luftdruck barometre",
+    "latitude": "lat latitude breite breitengrad latitud latitudine breedtegraad",
+    "longitude": "lon lng long longitude laenge langengrad laengengrad longitud longitudine lengtegraad",
+    "speed": "speed groundspeed gspeed gs spd",
+    "ground": "ground gnd gps gnss sol suelo boden position pos",
+    "course": "course cog kurs route track trk",
+    "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
+    "mode": "mode modus flightmode modo tryb",
+    "event": "event events ereignis evento evenement msg message",
+    "command": "command cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
+    "gain": "gain gains verstarkung ganancia guadagno",
+    "term": "term terms anteil terme termino termine pid",
+    # axes
+    "roll": "roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
+    "pitch": "pitch nick nicken tangage cabeceo beccheggio stampen tonaz langsneigung",
+    "yaw": "yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
+    # terms
+    "p": "proportional proporcional proporzionale pterm",
+    "i": "integral integrator iterm",
+    "d": "derivative differential derivada derivata dterm",
+    "f": "ff feedforward fterm vorsteuerung",
+    # the state of a signal
+    "raw": "raw unfilt unfiltered ungefiltert roh rohwert brut brute bruto cruda crudo nofilt pre unf grezzo nonfiltre ruw",
+    "filtered": "filt flt filtered lp lpf lowpass gefiltert filtrado filtrada filtre filtree filtrato post smooth smoothed clean gefilterd",
+    "without": "sin sans ohne not non no without senza zonder bez utan",
+    "second": "second secondary aux backup zweite b sec secondaire segundo imu2 gyro2",
+    # clocks
+    "time": "time t ts timestamp zeit temps tiempo tempo tid tijd czas clock uhr elapsed timeus timems zeitstempel horodatage hora heure",
+    "counter": "cycle cycles count counter iteration iter muestra sample samples index idx n frame frames packet loop row zahler "
+    "zaehler echantillon probe nr number seq",
+}
+_BY_WORD: dict[str, str] = {word: concept for concept, words in CONCEPTS.items() for word in words.split()}
+# stems that may stand inside a longer word, the longest first
+_STEMS = sorted(((word, concept) for word, concept in _BY_WORD.items() if len(word) >= 4), key=lambda pair: -len(pair[0]))
+_MOST_STEMS = 3
+_CLOCK_UNITS = {"micros": "us", "usec": "us", "us": "us", "millis": "ms", "msec": "ms", "ms": "ms", "ns": "ns", "nsec": "ns", "secs": "s"}
+
+
+def tokens_of(name: str) -> tuple[str, ...]:
+    """Words of a column name: lower case, no accents, parted at capitals, digits and punctuation.
+
+    >>> tokens_of("gyrLpf[0]"), tokens_of("Drehrate Höhe_2"), tokens_of("GR_RAW")
+    (('gyr', 'lpf', '0'), ('drehrate', 'hohe', '2'), ('gr', 'raw'))
+    """
+    plain = unicodedata.normalize("NFKD", name)
+    plain = "".join(letter for letter in plain if not unicodedata.combining(letter)).replace("ß", "ss")
+    plain = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", plain)
+    return tuple(re.findall(r"[a-z]+|\d+", plain.lower()))
+
+
+def concepts_of(tokens: tuple[str, ...]) -> frozenset[str]:
+    """What the words of a name stand for; clock units (“micros”) count as time.
+
+    >>> sorted(concepts_of(("akkuspannung",))), sorted(concepts_of(("sollrate", "nicken")))
+    (['battery', 'voltage'], ['pitch', 'rate', 'wanted'])
+    """
+    found: set[str] = set()
+    for token in tokens:
+        if token in _BY_WORD:
+            found.add(_BY_WORD[token])
+        elif token in _CLOCK_UNITS:
+            found.add("time")
+        elif len(token) > 4:
+            rest = token
+            for stem, concept in _STEMS[:]:
+                if stem in rest:
+                    found.add(concept)
+                    rest = rest.replace(stem, " ", 1)
+                    if len(rest.replace(" ", "")) < 3 or len(found) > _MOST_STEMS:
+                        break
+    if {"without", "filtered"} <= found or {"raw", "without"} <= found:
+        found -= {"without", "filtered"}
+        found.add("raw")
+    return frozenset(found)
+
+
+def clock_unit(tokens: tuple[str, ...]) -> str:
+    """A clock's unit where its name is one, as in “micros”; else ""."""
+    return next((_CLOCK_UNITS[token] for token in tokens if token in _CLOCK_UNITS), "")

@@ -1,0 +1,129 @@
+"""Units as files write them, and what they are worth in the units that the core computes in."""
+
+import re
+from dataclasses import dataclass
+
+from nembrit.core.records.roles import QUANTITIES
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Unit:
+    """value in the core's unit = number × factor + offset."""
+
+    quantity: str
+    factor: float
+    offset: float = 0.0
+
+
+_DEG = QUANTITIES["rate"]["rad/s"]
+_G = QUANTITIES["acceleration"]["g"]
+
+# quantity → {spellings: factor}; spellings are compared in lower case without blanks, dots and carets
+_SPELLINGS: dict[str, dict[str, float]] = {
+    "rate": {
+        "deg/s °/s dps deg/sec degs/s degree/s degrees/s grad/s gr/s degs degps °s-1 deg·s-1 degs-1": 1.0,
+        "rad/s rads rad/sec rads-1 rad·s-1 radps": _DEG,
+        "mdps mdeg/s": 0.001,
+        "mrad/s": _DEG / 1000,
+        "rev/s": 360.0,
+    },
+    "share": {"% pct percent prozent pour-cent": 0.01, "‰ permille promille": 0.001, "norm 0..1 0-1 -1..1 ratio frac": 1.0},
+    "speed": {"rpm r/min 1/min u/min tr/min min-1 rev/min 1/m": 1.0, "hz_rotor": 60.0, "krpm": 1000.0},
+    "pulse": {"us µs μs usec": 1.0},
+    "acceleration": {
+        "m/s2 m/s² m/s/s m/s^2 mps2 ms-2 m·s-2 m/sec2": 1.0,
+        "g gee g0 gn": _G,
+        "mg milli-g": _G / 1000,
+        "cm/s2 cm/s² cm/s/s": 0.01,
+    },
+    "angle": {
+        "deg ° degree degrees grad degres degrés grados gradi": 1.0,
+        "rad radian radians": _DEG,
+        "ddeg decideg 0.1deg": 0.1,
+        "cdeg centideg 0.01deg": 0.01,
+        "mrad": _DEG / 1000,
+        "deg*1e7 dege7 1e-7deg deg1e7": 1e-7,
+    },
+    "voltage": {"v volt volts": 1.0, "mv": 1e-3, "cv": 0.01, "dv": 0.1},
+    "current": {"a amp amps ampere": 1.0, "ma": 1e-3, "ca": 0.01, "da": 0.1},
+    "length": {"m metre metres meter meters": 1.0, "cm": 0.01, "mm": 1e-3, "ft feet": 0.3048, "km": 1000.0},
+    "velocity": {
+        "m/s mps ms-1 m·s-1 m/sec": 1.0,
+        "km/h kmh kph": 1 / 3.6,
+        "cm/s": 0.01,
+        "mm/s": 1e-3,
+        "kn kt kts knots": 1852 / 3600,
+        "mph": 0.44704,
+    },
+    "temperature": {"°c degc c celsius": 1.0, "dc ddegc 0.1°c": 0.1},
+    "time": {
+        "s sec secs second seconds sek": 1.0,
+        "ms msec millis milliseconds": 1e-3,
+        "us µs μs usec micros microseconds": 1e-6,
+        "ns nsec nanos nanoseconds": 1e-9,
+        "min": 60.0,
+    },
+    "frequency": {"hz": 1.0, "khz": 1000.0},
+    "raw": {"raw lsb count counts cnt adc ticks digit digits": 1.0},
+}
+_FAHRENHEIT = Unit(quantity="temperature", factor=5 / 9, offset=-32 * 5 / 9)
+_UNITS: dict[str, list[Unit]] = {}
+for _quantity, _table in _SPELLINGS.items():
+    for _texts, _factor in _table.items():
+        for _text in _texts.split():
+            _UNITS.setdefault(_text, []).append(Unit(quantity=_quantity, factor=_factor))
+for _text in ("°f", "degf", "fahrenheit"):
+    _UNITS[_text] = [_FAHRENHEIT]
+
+# endings that name a unit without brackets, as in ``vbat_mV``; single letters would be read into names
+_SUFFIXES = frozenset(
+    "dps mdps rads degs rpm us usec ms msec ns nsec sec mv cv volt volts ma amps pct percent hz cm mm ft "
+    "mg deg rad ddeg cdeg mps kmh kph degc celsius lsb raw counts micros millis".split()
+)
+
+
+def _normalised(text: str) -> str:
+    return re.sub(r"[\s.^]", "", text.strip().strip("[](){}<>").lower())
+
+
+def units_of(text: str) -> tuple[Unit, ...]:
+    """Meanings of a unit as written; empty for a text that is no unit.
+
+    >>> [unit.quantity for unit in units_of("[us]")], units_of("m/s^2")[0].factor
+    (['pulse', 'time'], 1.0)
+    """
+    return tuple(_UNITS.get(_normalised(text), ()))
+
+
+def unit_for(text: str, quantity: str) -> Unit | None:
+    """The meaning of a unit text for one quantity.
+
+    >>> unit_for("°/s", "rate"), unit_for("V", "rate")
+    (Unit(quantity='rate', factor=1.0, offset=0.0), None)
+    """
+    return next((unit for unit in units_of(text) if unit.quantity == quantity), None)
+
+
+def split_header(header: str) -> tuple[str, str]:
+    """Part a header into its name and its unit ("" where none stands there).
+
+    >>> split_header("body.rate.p (rad/s)"), split_header("vbat_mV"), split_header("gyr[0]"), split_header("acc[z]")
+    (('body.rate.p', 'rad/s'), ('vbat', 'mV'), ('gyr[0]', ''), ('acc[z]', ''))
+    """
+    header = " ".join(header.split())
+    bracketed = re.fullmatch(r"(?P<name>.*?)\s*(?:\[(?P<a>[^\[\]]*)\]|\((?P<b>[^()]*)\)|\{(?P<c>[^{}]*)\}|<(?P<d>[^<>]*)>)", header)
+    if bracketed and bracketed["name"]:
+        unit = next(part for part in bracketed.group("a", "b", "c", "d") if part is not None).strip()
+        is_index = unit.isdigit() and not header[: -len(unit) - 2].endswith(" ")  # ``mot[1]``, but ``throttle [1]``
+        if units_of(unit) or (unit in ("1", "") and not is_index) or (not unit.isdigit() and len(unit) > 1 and not unit.isalpha()):
+            return bracketed["name"], unit
+        return header, ""
+    comma = re.fullmatch(r"(?P<name>.+?)\s*[,/:]\s+(?P<unit>\S+)|(?P<name2>.+?)\s+in\s+(?P<unit2>\S+)", header)
+    if comma:
+        name, unit = (comma["name"], comma["unit"]) if comma["name"] else (comma["name2"], comma["unit2"])
+        if units_of(unit):
+            return name, unit
+    suffix = re.fullmatch(r"(?P<name>.*[^_\s])[_\s](?P<unit>[A-Za-z]+)", header)
+    if suffix and suffix["unit"].lower() in _SUFFIXES and suffix["unit"].lower() != "raw":
+        return suffix["name"], suffix["unit"]
+    return header, ""

@@ -75,7 +75,9 @@ def radians(flight: SimulatedFlight) -> Dialect:
     table = [("timestamp_ns", "timestamp_ns", "time", flight.t_s * 1e9 + 1.7e12, "%.0f")]
     for letter, axis in zip("pqr", AXES, strict=True):
         table.append((f"body.rate.{letter} (rad/s)", f"body.rate.{letter}", f"gyro.{axis}", c[f"gyro.{axis}"] * DEG, "%.6f"))
-        table.append((f"cmd.rate.{letter} (rad/s)", f"cmd.rate.{letter}", f"setpoint.{axis}", c[f"setpoint.{axis}"] * DEG, "%.6f"))
+        table.append(
+            (f"cmd.rate.{letter} (rad/s)", f"cmd.rate.{letter}", f"setpoint.{axis}", c[f"setpoint.{axis}"] * DEG, "%.6f")
+        )
     table += [(f"acc.{x} (m/s^2)", f"acc.{x}", f"accel.{x}", c[f"accel.{x}"], "%.2f") for x in "xyz"]
     table += [(f"actuator_out_{k}", f"actuator_out_{k}", f"motor.{k}", c[f"motor.{k}"], "%.4f") for k in range(1, n + 1)]
     table.append(("collective", "collective", "throttle", c["throttle"], "%.3f"))

@@ -13,9 +13,10 @@ from typing import Any
 from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.registry import read_log
+from nembrit.core.manoeuvres.detect import manoeuvres
+from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.timebase import uniform
-from nembrit.core.records.window import usable_window_s
 from nembrit.core.report.documents import comparison_document, log_document, report_document
 from nembrit.core.report.evidence import Evidence, analyse
 from nembrit.core.setup.card import card_from_json
@@ -91,7 +92,7 @@ def _analyse(options: argparse.Namespace) -> int:
     if options.config:
         _document(options.config)  # read so that a broken one is refused; what uses it comes with later analyses
     start_s, end_s = _window(options.window, part["window_s"], recording)
-    evidence = analyse(recording.span(start_s, end_s), mixer=mixer, progress=_tell)
+    evidence = analyse(recording.span(start_s, end_s), mixer=mixer, spans=manoeuvres(recording), progress=_tell)
     part["window_s"] = [start_s - recording.start_s, end_s - recording.start_s]
     _print(report_document(evidence, part))
     return 0 if evidence.raw or evidence.filtered or evidence.steps else UNANSWERABLE
@@ -156,7 +157,7 @@ def _read(path: str) -> tuple[FlightLog, Recording, dict[str, Any]]:
 def _evidence(path: str, mixer: FloatArray | None) -> Evidence:
     _, recording, _ = _read(path)
     start_s, end_s = usable_window_s(recording)
-    return analyse(recording.span(start_s, end_s), mixer=mixer)
+    return analyse(recording.span(start_s, end_s), mixer=mixer, spans=manoeuvres(recording))
 
 
 def _window(text: str | None, found_s: list[float], recording: Recording) -> tuple[float, float]:

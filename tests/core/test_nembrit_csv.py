@@ -43,7 +43,7 @@ HEADER = b"time [s],gyro.roll [deg/s]\n"
 )
 def test_other_files_are_refused_with_where_and_what(content: bytes, message: str) -> None:
     with pytest.raises(LogReadError, match=message):
-        read_log(content)
+        nembrit_csv.read(content)
 
 
 def test_byte_order_mark_comments_windows_ends_and_missing_cells_are_taken() -> None:

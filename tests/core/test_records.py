@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from nembrit.core.errors import InputError
+from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.records.log import Recording, Stream, channel
 from nembrit.core.records.roles import column_meaning, header_of, quantity_of
 from nembrit.core.records.timebase import clock_of, uniform
-from nembrit.core.records.window import usable_window_s
 
 
 @pytest.mark.parametrize(

@@ -129,10 +129,10 @@ def test_scores_of_a_perfect_follower_are_zero_and_of_a_bouncing_one_its_swing()
     setpoint = np.concatenate((np.zeros(1000), np.full(500, 400.0), np.zeros(4000)))
     channels = {"setpoint.roll": setpoint, "gyro.roll": setpoint.copy()}
     perfect = Recording.of(channels, sample_rate_hz=RATE_HZ, start_s=0.0)
-    assert bounce_back_dps(perfect, "roll") == 0.0
+    assert bounce_back_dps(perfect, "roll", snap_stops(perfect, "roll")) == 0.0
     assert tracking_error_dps(perfect, "roll", usable=np.ones(5500, bool)) == 0.0
     gyro = setpoint.copy()
     gyro[1600:1650] = -60.0
     swinging = Recording.of({"setpoint.roll": setpoint, "gyro.roll": gyro}, sample_rate_hz=RATE_HZ, start_s=0.0)
-    assert bounce_back_dps(swinging, "roll") == pytest.approx(60.0)
-    assert wash_rms_dps(swinging, "roll") is None  # no throttle channel: no descent
+    assert bounce_back_dps(swinging, "roll", snap_stops(swinging, "roll")) == pytest.approx(60.0)
+    assert wash_rms_dps(swinging, "roll", wash_descents(swinging)) is None  # no throttle channel: no descent

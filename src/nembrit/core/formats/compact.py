@@ -94,6 +94,6 @@ def _fill(values: FloatArray, decimals: int, integers: IntArray) -> bool:
     return True
 
 
-def _smallest(largest: int) -> type[np.signedinteger]:  # type: ignore[type-arg]
+def _smallest(largest: int) -> type[np.signedinteger]:
     """The smallest integer type that holds ±largest."""
     return np.int16 if largest < 2**15 else np.int32 if largest < 2**31 else np.int64

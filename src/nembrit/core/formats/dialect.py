@@ -166,7 +166,7 @@ def _fits(cells: list[str], n_columns: int) -> bool:
 
 
 def _cut(cells: list[str], n_columns: int) -> list[str]:
-    return (cells + [""])[:n_columns]
+    return [*cells, ""][:n_columns]
 
 
 def _is_text_column(column: tuple[str, ...]) -> bool:

@@ -34,7 +34,7 @@ def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
     check_head(content)
     progress("reading the track", 0.0)
     try:
-        root = ElementTree.fromstring(content)  # noqa: S314 (entities are refused above)
+        root = ElementTree.fromstring(content)
     except (ElementTree.ParseError, ValueError, LookupError) as error:
         raise LogReadError(f"this GPX file is broken: {error}") from None
     points = next((found for name in ("trkpt", "rtept", "wpt") if (found := list(root.iter(f"{{*}}{name}")))), [])
@@ -45,7 +45,9 @@ def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
         except ValueError:
             n_bad += 1
             if n_bad <= 5:
-                notes.append(QualityNote(code="row", severity="warning", detail=f"point {number} has no valid position; left out"))
+                notes.append(
+                    QualityNote(code="row", severity="warning", detail=f"point {number} has no valid position; left out")
+                )
     name = next((element.text for element in root.iter("{*}name") if element.text), None)
     preamble = (("name", name[:200]),) if name else ()
     return log_of_fixes(fixes, format_key=KEY, n_dropped=n_bad, notes=tuple(notes), preamble=preamble)
@@ -85,7 +87,13 @@ def _seconds(text: str | None) -> float:
 
 
 def write(
-    t_s: FloatArray, latitude_deg: FloatArray, longitude_deg: FloatArray, altitude_m: FloatArray | None, *, name: str, started_at: datetime
+    t_s: FloatArray,
+    latitude_deg: FloatArray,
+    longitude_deg: FloatArray,
+    altitude_m: FloatArray | None,
+    *,
+    name: str,
+    started_at: datetime,
 ) -> bytes:
     """One track of the fixes that have a position; times are `started_at` plus `t_s`."""
     whole = np.isfinite(latitude_deg) & np.isfinite(longitude_deg)

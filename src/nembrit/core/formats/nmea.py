@@ -104,7 +104,12 @@ def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
     if date_s is not None:
         return log
     return RawLog(
-        format_key=log.format_key, tables=log.tables, rows_read=log.rows_read, rows_dropped=n_bad, notes=log.notes, started_at=None
+        format_key=log.format_key,
+        tables=log.tables,
+        rows_read=log.rows_read,
+        rows_dropped=n_bad,
+        notes=log.notes,
+        started_at=None,
     )
 
 

@@ -25,7 +25,12 @@ class Fix:
 
 
 def log_of_fixes(
-    fixes: Sequence[Fix], *, format_key: str, n_dropped: int, notes: tuple[QualityNote, ...], preamble: tuple[tuple[str, str], ...] = ()
+    fixes: Sequence[Fix],
+    *,
+    format_key: str,
+    n_dropped: int,
+    notes: tuple[QualityNote, ...],
+    preamble: tuple[tuple[str, str], ...] = (),
 ) -> RawLog:
     """Fixes as a raw log whose columns are named by their roles. Raises LogReadError for fewer than two."""
     if len(fixes) < 2:

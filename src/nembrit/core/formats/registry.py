@@ -1,7 +1,7 @@
 """The table of formats; one function picks."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 from nembrit.core.errors import LogReadError
@@ -11,6 +11,7 @@ from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.mapping import Mapping
+from nembrit.core.records.quality import quality_notes
 from nembrit.core.records.raw import RawLog
 from nembrit.core.records.recognise.propose import propose
 
@@ -68,4 +69,9 @@ def read_log(content: bytes, *, mapping: Mapping | None = None, progress: Progre
     if len(members) > 1:
         raise LogReadError(f"{len(members)} files in one archive; read them one by one")
     raw = read_raw(members[0].content, progress=progress)
-    return interpret(raw, mapping or propose(raw))
+    return with_quality(interpret(raw, mapping or propose(raw)))
+
+
+def with_quality(log: FlightLog) -> FlightLog:
+    """The same log with everything noted that is wrong with it."""
+    return replace(log, quality=quality_notes(log))

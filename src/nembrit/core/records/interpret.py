@@ -30,7 +30,9 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
         if kept.sum() < 2:
             continue
         channels = tuple(
-            _channel(column, meaning, position, kept) for position, column in enumerate(table.columns) if position != meaning.clock.column
+            _channel(column, meaning, position, kept)
+            for position, column in enumerate(table.columns)
+            if position != meaning.clock.column
         )
         streams.append((Stream(t_s=t_s[kept], channels=channels), t_s[kept]))
         is_own |= meaning.clock.column is not None and table.columns[meaning.clock.column].name == "time"
@@ -38,7 +40,8 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
         raise LogReadError("no table in this file has two rows whose times rise")
     begin_s = 0.0 if is_own else min(float(t_s[0]) for _, t_s in streams)
     shifted = tuple(
-        Stream(t_s=np.round(stream.t_s - begin_s, 9) if begin_s else stream.t_s, channels=stream.channels) for stream, _ in streams
+        Stream(t_s=np.round(stream.t_s - begin_s, 9) if begin_s else stream.t_s, channels=stream.channels)
+        for stream, _ in streams
     )
     return FlightLog(
         format_key=raw.format_key, streams=shifted, rows_read=raw.rows_read, rows_dropped=n_dropped, quality=tuple(notes)
@@ -56,6 +59,7 @@ def _channel(column: RawColumn, meaning: TableMapping, position: int, kept: Bool
         divisor=column.divisor,
         factor=use.factor,
         offset=use.offset,
+        confidence=use.confidence if use.role else None,
         labels=column.labels,
     )
 
@@ -113,11 +117,15 @@ def _risen(
     if same.mean() > 0.2 and not (steps < 0).any():
         firsts = np.flatnonzero(np.concatenate(([True], ~same)))
         index = np.arange(ticks.size, dtype=np.float64)
-        last_step = float(np.median(np.diff(ticks[firsts])) / max(1.0, float(np.median(np.diff(firsts))))) if firsts.size > 1 else 1.0
+        last_step = (
+            float(np.median(np.diff(ticks[firsts])) / max(1.0, float(np.median(np.diff(firsts))))) if firsts.size > 1 else 1.0
+        )
         spread = np.interp(index, firsts, ticks[firsts])
         tail = index > firsts[-1]
         spread[tail] = ticks[firsts[-1]] + (index[tail] - firsts[-1]) * last_step
-        notes.append(_note("clock_coarse", "the clock ticks more slowly than rows come; times are spread evenly between ticks", "info"))
+        notes.append(
+            _note("clock_coarse", "the clock ticks more slowly than rows come; times are spread evenly between ticks", "info")
+        )
         return spread, rows
     usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
     restarts = np.flatnonzero(steps < -max(1000 * usual, 0.5 / unit_s))
@@ -126,7 +134,9 @@ def _risen(
         for at in restarts:
             jump[at + 1 :] += ticks[at] - ticks[at + 1] + 1.0 / unit_s
         ticks = ticks + jump
-        detail = f"the clock started again {restarts.size} time{'s' if restarts.size > 1 else ''}; each goes on after a gap of 1 s"
+        detail = (
+            f"the clock started again {restarts.size} time{'s' if restarts.size > 1 else ''}; each goes on after a gap of 1 s"
+        )
         notes.append(_note("clock_restart", detail))
     before = np.concatenate(([-np.inf], np.maximum.accumulate(ticks)[:-1]))
     rising = ticks > before

@@ -23,6 +23,7 @@ class Channel:
     divisor: float = 1.0
     factor: float = 1.0
     offset: float = 0.0
+    confidence: float | None = None  # how sure the role is, 0 to 1; None without a role
     labels: tuple[str, ...] | None = None  # text channels: samples are positions in this list
 
     def values(self) -> FloatArray:

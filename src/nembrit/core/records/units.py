@@ -111,11 +111,17 @@ def split_header(header: str) -> tuple[str, str]:
     (('body.rate.p', 'rad/s'), ('vbat', 'mV'), ('gyr[0]', ''), ('acc[z]', ''))
     """
     header = " ".join(header.split())
-    bracketed = re.fullmatch(r"(?P<name>.*?)\s*(?:\[(?P<a>[^\[\]]*)\]|\((?P<b>[^()]*)\)|\{(?P<c>[^{}]*)\}|<(?P<d>[^<>]*)>)", header)
+    bracketed = re.fullmatch(
+        r"(?P<name>.*?)\s*(?:\[(?P<a>[^\[\]]*)\]|\((?P<b>[^()]*)\)|\{(?P<c>[^{}]*)\}|<(?P<d>[^<>]*)>)", header
+    )
     if bracketed and bracketed["name"]:
         unit = next(part for part in bracketed.group("a", "b", "c", "d") if part is not None).strip()
         is_index = unit.isdigit() and not header[: -len(unit) - 2].endswith(" ")  # ``mot[1]``, but ``throttle [1]``
-        if units_of(unit) or (unit in ("1", "") and not is_index) or (not unit.isdigit() and len(unit) > 1 and not unit.isalpha()):
+        if (
+            units_of(unit)
+            or (unit in ("1", "") and not is_index)
+            or (not unit.isdigit() and len(unit) > 1 and not unit.isalpha())
+        ):
             return bracketed["name"], unit
         return header, ""
     comma = re.fullmatch(r"(?P<name>.+?)\s*[,/:]\s+(?P<unit>\S+)|(?P<name2>.+?)\s+in\s+(?P<unit2>\S+)", header)

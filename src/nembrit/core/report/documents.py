@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.spectra import BandLevel, Peak
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.timebase import clock_of
@@ -42,7 +43,7 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
                 "role": channel.role,
                 "unit": channel.unit,
                 "scale": channel.factor / channel.divisor,
-                "confidence": 1.0 if channel.role else None,
+                "confidence": channel.confidence,
             }
             for channel in stream.channels
         ],
@@ -63,13 +64,25 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
 
 def report_document(evidence: Evidence, log_part: dict[str, Any]) -> dict[str, Any]:
     """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`."""
+    zero_s = evidence.window_s[0] - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
     return {
         "schema": "nembrit.report/1",
         "log": log_part,
         "noise": {axis: _noise_part(evidence, axis) for axis in AXES if axis in evidence.raw or axis in evidence.filtered},
         "response": {axis: _response_part(evidence.steps.get(axis)) for axis in AXES},
+        "manoeuvres": [_span_part(span, zero_s) for span in evidence.spans],
         "findings": [_finding_part(finding) for finding in evidence.findings],
         "notes": [*(f"{key}: {reason}" for key, reason in evidence.reasons.items()), *evidence.notes],
+    }
+
+
+def _span_part(span: Span, zero_s: float) -> dict[str, Any]:
+    return {
+        "kind": span.kind,
+        "start_s": rounded(span.start_s - zero_s),
+        "end_s": rounded(span.end_s - zero_s),
+        "axis": span.axis,
+        "score": {},
     }
 
 

@@ -1,9 +1,12 @@
 """Everything that one flight's recording can tell so far, computed once: what pages and reports show."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nembrit.core.errors import CoreError
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.manoeuvres.detect import manoeuvres
+from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.hump import hump_of
 from nembrit.core.noise.spectra import BandLevel, Peak, Spectrum, band_levels, largest_peaks, welch_spectrum
 from nembrit.core.records.log import Recording
@@ -13,7 +16,7 @@ from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.tuning.findings import Finding, mount_finding
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 2  # rises whenever a number below would come out differently
+VERSION = 3  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = ("gyro_raw.", "gyro.", "setpoint.", "throttle", "term_", "command.", "motor.")
@@ -39,14 +42,22 @@ class Evidence:
     steps: dict[str, StepResponse]
     findings: tuple[Finding, ...]
     metrics: dict[str, float]
+    spans: tuple[Span, ...]  # all manoeuvres of the log; those inside the window were scored
     reasons: dict[str, str]
     notes: tuple[str, ...]
 
 
-def analyse(recording: Recording, *, mixer: FloatArray | None, progress: Progress = no_progress) -> Evidence:
+def analyse(
+    recording: Recording,
+    *,
+    mixer: FloatArray | None,
+    spans: Sequence[Span] | None = None,
+    progress: Progress = no_progress,
+) -> Evidence:
     """Analyse the usable part of a flight; `mixer` (n_motors, 3) lets lost authority be left out.
 
-    Never raises for data that cannot answer a question: the reason is returned instead, with what to fly.
+    `spans` are the manoeuvres as the tuner left them; None: those that detection finds. Never
+    raises for data that cannot answer a question: the reason is returned instead, with what to fly.
     """
     raw: dict[str, GyroNoise] = {}
     filtered: dict[str, GyroNoise] = {}
@@ -81,6 +92,10 @@ def analyse(recording: Recording, *, mixer: FloatArray | None, progress: Progres
             )
         except CoreError as error:
             reasons[f"response.{axis}"] = str(error)
+    if spans is None:
+        spans = manoeuvres(recording)
+    end_s = recording.start_s + recording.duration_s
+    inside = [span for span in spans if span.start_s >= recording.start_s and span.end_s <= end_s]
     gyros = raw or filtered
     humps = {axis: hump for axis in gyros if (hump := hump_of(gyros[axis].spectrum))}
     if not {"roll", "pitch"} <= humps.keys():
@@ -94,8 +109,9 @@ def analyse(recording: Recording, *, mixer: FloatArray | None, progress: Progres
         steps=steps,
         findings=(finding,) if finding else (),
         metrics=flight_metrics(
-            recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps
+            recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps, spans=inside
         ),
+        spans=tuple(spans),
         reasons=reasons,
         notes=tuple(dict.fromkeys(notes)),
     )

@@ -1,5 +1,6 @@
 """The scripted pilot: turns a flight card into stick and throttle movements with a person's scatter."""
 
+import itertools
 import math
 from dataclasses import dataclass
 
@@ -20,6 +21,7 @@ class Sticks:
     stick: FloatArray  # (3, n), −1 to 1
     throttle: FloatArray  # (n,), 0 to 1
     is_on_ground: BoolArray  # (n,)
+    steps_s: tuple[tuple[float, float], ...] = ()  # start and end of each of the card's manoeuvres
 
 
 def fly_card(card: Card, *, hover_throttle: float, loop_rate_hz: float, rng: np.random.Generator) -> Sticks:
@@ -33,7 +35,9 @@ def fly_card(card: Card, *, hover_throttle: float, loop_rate_hz: float, rng: np.
     throttle = scipy.signal.fftconvolve(throttle, smooth, mode="full")[: throttle.size]
     stick += _wander(stick.shape, loop_rate_hz, rng) * 0.02 * ~on_ground
     throttle += _wander((throttle.size,), loop_rate_hz, rng) * 0.008 * ~on_ground
-    return Sticks(stick=np.clip(stick, -1, 1), throttle=np.clip(throttle, 0, 1), is_on_ground=on_ground)
+    edges_s = np.cumsum([0.0, *(part.throttle.size / loop_rate_hz for part in parts)])
+    steps_s = tuple((float(a), float(b)) for a, b in itertools.pairwise(edges_s))
+    return Sticks(stick=np.clip(stick, -1, 1), throttle=np.clip(throttle, 0, 1), is_on_ground=on_ground, steps_s=steps_s)
 
 
 def _ramp(loop_rate_hz: float) -> FloatArray:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.spectra import BANDS, BandLevel
 from nembrit.core.records.log import Recording
 from nembrit.core.response.scores import bounce_back_dps, motor_roughness_ratio, tracking_error_dps, wash_rms_dps
@@ -66,11 +67,12 @@ def flight_metrics(
     levels: Mapping[str, Sequence[BandLevel]],
     usable: Mapping[str, BoolArray],
     steps: Mapping[str, StepResponse],
+    spans: Sequence[Span],
 ) -> dict[str, float]:
     """All metrics that this flight's recording can answer, in core units; the others are absent.
 
     `levels` are the band levels of the raw gyro, `usable` where each axis had authority, `steps` the step
-    responses that could be estimated; all by axis.
+    responses that could be estimated, all by axis; `spans` the manoeuvres.
     """
     found: dict[str, float | None] = {"motor_roughness": motor_roughness_ratio(recording)}
     for axis in AXES:
@@ -79,8 +81,8 @@ def flight_metrics(
                 found[f"{level.name}_noise.{axis}"] = level.rms_dps
         if axis in usable:
             found[f"tracking_error.{axis}"] = tracking_error_dps(recording, axis, usable=usable[axis])
-            found[f"bounce_back.{axis}"] = bounce_back_dps(recording, axis)
-            found[f"wash_rms.{axis}"] = wash_rms_dps(recording, axis)
+            found[f"bounce_back.{axis}"] = bounce_back_dps(recording, axis, spans)
+            found[f"wash_rms.{axis}"] = wash_rms_dps(recording, axis, spans)
         if axis in steps:
             found[f"overshoot.{axis}"] = steps[axis].overshoot_ratio
             found[f"step_delay.{axis}"] = steps[axis].delay_s

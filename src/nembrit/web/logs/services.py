@@ -12,8 +12,8 @@ from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.progress import Progress
 from nembrit.core.formats.registry import check_head, read_log
+from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.records.timebase import uniform
-from nembrit.core.records.window import usable_window_s
 from nembrit.core.simulate.airframe import Faults, World
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job

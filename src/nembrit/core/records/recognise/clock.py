@@ -13,8 +13,8 @@ from nembrit.core.types import FloatArray
 
 _UNITS_S = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}
 _RATE_WORDS = frozenset(
-    "rate hz frequency freq frequenz frecuencia frequence frequenza fps aufnahmerate abtastrate samplerate datenrate lograte "
-    "muestreo cadence sampling".split()
+    "rate hz frequency freq frequenz frecuencia frequence frequenza fps aufnahmerate abtastrate "
+    "samplerate datenrate lograte muestreo cadence sampling".split()
 )
 _PERIOD_WORDS = frozenset("period interval dt step looptime periode periodo intervall".split())
 _PLAUSIBLE_HZ = (0.5, 33_000.0)
@@ -102,7 +102,9 @@ def _clock_from(
     name, unit_s = fitting[-1] if is_whole and len(fitting) > 1 else fitting[0]
     reason = f"“{column.name}” steps by {step:.4g}: {name} give {1 / (step * unit_s):.4g} Hz"
     confidence = 0.85 if len(fitting) == 1 else 0.6
-    return ClockUse(column=position, unit_s=unit_s, confidence=confidence if guess.family == "time" else confidence - 0.25, reason=reason)
+    return ClockUse(
+        column=position, unit_s=unit_s, confidence=confidence if guess.family == "time" else confidence - 0.25, reason=reason
+    )
 
 
 def _step(numbers: FloatArray) -> float | None:

@@ -8,6 +8,7 @@ from nembrit.core.records.roles import quantity_of
 from nembrit.core.records.units import units_of
 from nembrit.core.types import AXES
 
+NAMED_BY_ROLE = "named by its role"
 _TRIPLES: tuple[tuple[str, str, str], ...] = (("p", "q", "r"), ("r", "p", "y"), ("x", "y", "z"), ("0", "1", "2"), ("1", "2", "3"))
 _GLUED = (("r", "p", "y"), ("x", "y", "z"))
 
@@ -44,7 +45,7 @@ def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGues
     found = []
     for name, unit, words, axis, number in zip(names, units, tokens, axes, numbers, strict=True):
         if quantity_of(name) or name == "time":
-            found.append(NameGuess(family=name, confidence=1.0, reason="named by its role"))
+            found.append(NameGuess(family=name, confidence=1.0, reason=NAMED_BY_ROLE))
             continue
         found.append(_guess(words, unit, axis, number))
     return tuple(found)

@@ -5,7 +5,9 @@ Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.
 """
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -13,15 +15,29 @@ from nembrit.core.records.mapping import ColumnUse, Mapping, TableMapping
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.recognise import scales
 from nembrit.core.records.recognise.clock import clock_of_table, preamble_rates_hz
-from nembrit.core.records.recognise.names import NameGuess, guesses_of
+from nembrit.core.records.recognise.names import NAMED_BY_ROLE, NameGuess, guesses_of
 from nembrit.core.records.recognise.relations import excerpt, integrated, likeness, roughness
 from nembrit.core.records.recognise.words import concepts_of, tokens_of
-from nembrit.core.records.roles import quantity_of, unit_of
+from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
 from nembrit.core.records.units import unit_for
 from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
+_SCALE_WORDS = frozenset("scale lsb sens sensitivity g resolution factor 1 skala escala".split())
+# families whose members share a scale, and how their range tells it
+_RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], scales.Scale]], ...] = (
+    (("throttle",), scales.share_scale),
+    (("motor",), scales.share_scale),
+    (("stick",), scales.stick_scale),
+    (("setpoint",), scales.rate_scale),
+    (("gyro_raw", "gyro"), scales.rate_scale),
+    (("battery_voltage",), scales.voltage_scale),
+    (("attitude", "attitude_wanted"), scales.angle_scale),
+    (("motor_rpm",), scales.speed_scale),
+    (("latitude",), partial(scales.place_scale, most_deg=90.0)),
+    (("longitude",), partial(scales.place_scale, most_deg=180.0)),
+)
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -111,13 +127,16 @@ class _Table:
     def _stated_units(self) -> None:
         for draft in self.drafts.values():
             quantity = quantity_of(draft.role) or ""
+            if draft.guess.reason == NAMED_BY_ROLE:
+                factor = QUANTITIES[quantity].get(draft.column.unit)
+                if factor is not None:
+                    draft.factor, draft.has_stated_unit = factor, True
+                    continue
             unit = unit_for(draft.column.unit, quantity) if draft.column.unit else None
             if unit is None and draft.column.unit and quantity == "speed":
                 unit = unit_for("hz_rotor", "speed") if draft.column.unit.lower() == "hz" else None
             if unit is None and quantity == "share" and unit_for(draft.column.unit, "pulse"):
                 continue  # µs of a throttle or stick: the range says where the ends are
-            if draft.column.unit in ("1", "") and draft.guess.reason == "named by its role":
-                draft.has_stated_unit = True
             if unit is not None:
                 draft.factor, draft.offset, draft.has_stated_unit = unit.factor, unit.offset, True
                 draft.confidence = max(draft.confidence, 0.9) if draft.guess.confidence >= 0.7 else draft.confidence
@@ -147,12 +166,7 @@ class _Table:
 
     def _scales(self) -> None:
         """Scales of what states no unit: from the preamble, then from the range of a whole family."""
-        for families, scale_of in (
-            (("throttle",), scales.share_scale), (("motor",), scales.share_scale), (("stick",), scales.stick_scale),
-            (("setpoint",), scales.rate_scale), (("gyro_raw", "gyro"), scales.rate_scale), (("battery_voltage",), scales.voltage_scale),
-            (("attitude", "attitude_wanted"), scales.angle_scale), (("motor_rpm",), scales.speed_scale),
-            (("latitude",), lambda values: scales.place_scale(values, 90)), (("longitude",), lambda values: scales.place_scale(values, 180)),
-        ):  # fmt: skip
+        for families, scale_of in _RANGES:
             members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
             if not members:
                 continue
@@ -178,13 +192,15 @@ class _Table:
         one = 1.0 if concept == "gyro" else _G_M_S2
         for key, value in self.preamble:
             words = tokens_of(key)
-            if concept not in concepts_of(words) or not set(words) & set("scale lsb sens sensitivity g resolution factor 1 skala escala".split()):
+            if concept not in concepts_of(words) or not set(words) & _SCALE_WORDS:
                 continue
             number = re.search(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?", value)
             if not number or float(number[0]) <= 0:
                 continue
             amount, text = float(number[0]), value.lower()
-            is_per_unit = bool(re.search(r"lsb\s*(?:per|/)", text)) or (amount >= 1 and "per lsb" not in text and "/lsb" not in text)
+            is_per_unit = bool(re.search(r"lsb\s*(?:per|/)", text)) or (
+                amount >= 1 and "per lsb" not in text and "/lsb" not in text
+            )
             factor = one / amount if is_per_unit else one * amount
             if "rad" in text and concept == "gyro":
                 factor *= _DEG_PER_RAD
@@ -194,11 +210,23 @@ class _Table:
     def _follow_setpoints(self) -> None:
         """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""
         for prefix in ("", "b/"):
-            setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint") if self.drafts[k].role.startswith(f"{prefix}setpoint")}
+            setpoints = {
+                self.drafts[k].role.split(".")[1]: k
+                for k in self._of("setpoint")
+                if self.drafts[k].role.startswith(f"{prefix}setpoint")
+            }
             for family in ("gyro", "gyro_raw"):
-                members = {self.drafts[k].role.split(".")[1]: k for k in self._of(family) if self.drafts[k].role.startswith(f"{prefix}{family}.")}
+                members = {
+                    self.drafts[k].role.split(".")[1]: k
+                    for k in self._of(family)
+                    if self.drafts[k].role.startswith(f"{prefix}{family}.")
+                }
                 found = {
-                    axis: likeness(self.drafts[setpoints[axis]].scaled(self.numbers[setpoints[axis]]), self.drafts[k].scaled(self.numbers[k]), rate_hz=self.rate_hz)
+                    axis: likeness(
+                        self.drafts[setpoints[axis]].scaled(self.numbers[setpoints[axis]]),
+                        self.drafts[k].scaled(self.numbers[k]),
+                        rate_hz=self.rate_hz,
+                    )
                     for axis, k in members.items()
                     if axis in setpoints
                 }
@@ -239,7 +267,9 @@ class _Table:
                 continue
             seconds = max(3, round(self.rate_hz))
             angle = integrated(self.drafts[gyro].scaled(self.numbers[gyro]), rate_hz=self.rate_hz)
-            half = likeness(_steps(angle, seconds // 2), _steps(draft.scaled(self.numbers[k]), seconds // 2), rate_hz=self.rate_hz)
+            half = likeness(
+                _steps(angle, seconds // 2), _steps(draft.scaled(self.numbers[k]), seconds // 2), rate_hz=self.rate_hz
+            )
             if abs(half.correlation) < _ALIKE:
                 continue
             if 0.75 < abs(half.slope) < 1.33:
@@ -302,7 +332,9 @@ class _Table:
         for k, draft in list(self.drafts.items()):
             if best[draft.role] != k:
                 rival = self.drafts[best[draft.role]].column.name
-                self.drafts[k] = replace(draft, role="", confidence=0.0, reason=f"{draft.reason}; but “{rival}” fits {draft.role} better")
+                self.drafts[k] = replace(
+                    draft, role="", confidence=0.0, reason=f"{draft.reason}; but “{rival}” fits {draft.role} better"
+                )
 
     def _use(self, position: int, column: RawColumn) -> ColumnUse:
         draft = self.drafts.get(position)
@@ -311,7 +343,7 @@ class _Table:
         if draft is None or not draft.role:
             reason = draft.reason if draft else self.guesses[position].reason
             return ColumnUse(name=column.name, unit=column.unit, reason=reason or "nothing in its name")
-        if draft.guess.reason == "named by its role":
+        if draft.guess.reason == NAMED_BY_ROLE:
             draft.confidence = max(draft.confidence, 1.0 if draft.has_stated_unit else draft.confidence)
         return ColumnUse(
             name=column.name,

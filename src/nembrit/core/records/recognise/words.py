@@ -63,7 +63,17 @@ _BY_WORD: dict[str, str] = {word: concept for concept, words in CONCEPTS.items()
 # stems that may stand inside a longer word, the longest first
 _STEMS = sorted(((word, concept) for word, concept in _BY_WORD.items() if len(word) >= 4), key=lambda pair: -len(pair[0]))
 _MOST_STEMS = 3
-_CLOCK_UNITS = {"micros": "us", "usec": "us", "us": "us", "millis": "ms", "msec": "ms", "ms": "ms", "ns": "ns", "nsec": "ns", "secs": "s"}
+_CLOCK_UNITS = {
+    "micros": "us",
+    "usec": "us",
+    "us": "us",
+    "millis": "ms",
+    "msec": "ms",
+    "ms": "ms",
+    "ns": "ns",
+    "nsec": "ns",
+    "secs": "s",
+}
 
 
 def tokens_of(name: str) -> tuple[str, ...]:

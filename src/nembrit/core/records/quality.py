@@ -1,0 +1,132 @@
+"""What is wrong with a log, before anyone trusts a number from it. Limits are starting values, no source."""
+
+import numpy as np
+
+from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
+from nembrit.core.records.recognise.relations import excerpt, likeness
+from nembrit.core.records.timebase import clock_notes, clock_of
+from nembrit.core.types import AXES, FloatArray
+
+_SHARE_ROLES = ("throttle", "motor.", "stick.", "term_", "command.")
+_MOVING_ROLES = ("gyro", "gyro_raw", "accel", "motor_rpm")
+_STUCK_S = 0.25
+_CLIPPED_RUN = 4  # samples in a row at the same extreme
+_JITTER_RATIO = 0.2
+
+
+def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
+    """Everything about a log that a tuner should know: the reader's notes, the clocks, every channel."""
+    notes = list(log.quality)
+    for stream in log.streams:
+        clock = clock_of(stream.t_s)
+        is_main = stream is log.main
+        notes += [note for note in clock_notes(clock) if is_main or note.code == "gap"]
+        if clock.jitter_ratio > _JITTER_RATIO:
+            detail = f"times between samples vary by {clock.jitter_ratio:.0%}: a recorder under load, or rows left out"
+            notes.append(QualityNote(code="jitter", severity="warning", detail=detail))
+        for channel in stream.channels:
+            if channel.labels is None:
+                notes += _channel_notes(channel, stream, clock.sample_rate_hz)
+        notes += _axis_notes(stream, clock.sample_rate_hz)
+    return tuple(notes)
+
+
+def _channel_notes(channel: Channel, stream: Stream, rate_hz: float) -> list[QualityNote]:
+    values = channel.values()
+    n_missing = int(np.isnan(values).sum())
+    notes = []
+    if n_missing:
+        notes.append(_note("missing", channel, f"{n_missing} samples missing ({n_missing / values.size:.1%})", "warning"))
+    if n_missing == values.size:
+        return notes
+    low, high = float(np.nanmin(values)), float(np.nanmax(values))
+    if low == high:
+        moves = channel.role is not None and channel.role.split(".")[0] in _MOVING_ROLES
+        notes.append(_note("constant", channel, f"never changes from {low:g}", "fault" if moves else "info"))
+        return notes
+    if channel.role is None:
+        return notes
+    family = channel.role.removeprefix("b/").split(".")[0]
+    if channel.role.removeprefix("b/").startswith(_SHARE_ROLES) and max(abs(low), abs(high)) > 2.5:
+        detail = f"reaches {max(abs(low), abs(high)):g}, though 1 is the full range: wrong scale?"
+        notes.append(_note("scale", channel, detail, "fault"))
+    if family in ("gyro", "gyro_raw") and max(abs(low), abs(high)) > 4500:
+        detail = f"reaches {max(abs(low), abs(high)):.0f} deg/s, faster than craft turn: wrong scale?"
+        notes.append(_note("scale", channel, detail, "fault"))
+    if family in _MOVING_ROLES:
+        notes += _stuck(channel, values, stream, rate_hz)
+        notes += _clipped(channel, values, low, high)
+        notes += _coarse(channel, values, family)
+    return notes
+
+
+def _stuck(channel: Channel, values: FloatArray, stream: Stream, rate_hz: float) -> list[QualityNote]:
+    """A moving quantity that stands still to the last digit."""
+    least = max(8, round(_STUCK_S * rate_hz))
+    same = np.diff(values) == 0
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], same, [False])).astype(np.int8)))
+    starts, ends = edges[::2], edges[1::2]
+    # standing at nought on the ground is no fault
+    long = [(int(a), int(b)) for a, b in zip(starts, ends, strict=True) if b - a >= least and values[a] != 0]
+    if not long:
+        return []
+    total_s = sum(b - a for a, b in long) / rate_hz
+    first_s, last_s = float(stream.t_s[long[0][0]]), float(stream.t_s[min(long[0][1], stream.n_samples - 1)])
+    detail = f"stands still for {total_s:.2g} s in all, first at {first_s:.2f} s: samples lost or sensor stuck"
+    return [QualityNote(code="stuck", severity="warning", column=channel.name, detail=detail, start_s=first_s, end_s=last_s)]
+
+
+def _clipped(channel: Channel, values: FloatArray, low: float, high: float) -> list[QualityNote]:
+    """Runs of samples at the very highest or lowest value."""
+    n_runs = 0
+    for edge in (low, high):
+        if edge == 0:
+            continue
+        at = values == edge
+        inside = np.convolve(at, np.ones(_CLIPPED_RUN), mode="valid") >= _CLIPPED_RUN
+        n_runs += int(np.count_nonzero(np.diff(inside.astype(np.int8), prepend=0) == 1))
+    if n_runs < 2:
+        return []
+    return [_note("clipped", channel, f"cut off at {low:g} or {high:g} in {n_runs} places: beyond the sensor's range", "warning")]
+
+
+def _coarse(channel: Channel, values: FloatArray, family: str) -> list[QualityNote]:
+    """A step between neighbouring values that is large against the movement from sample to sample."""
+    if channel.samples.dtype.kind != "i" or family == "motor_rpm":
+        return []
+    excerpted = channel.samples[:200_000]
+    steps = np.unique(np.abs(np.diff(excerpted.astype(np.int64))))
+    steps = steps[steps > 0]
+    if steps.size == 0:
+        return []
+    step = float(np.gcd.reduce(steps)) / channel.divisor * abs(channel.factor)
+    spread = float(np.nanstd(np.diff(values[:200_000])))
+    if step > 2.5 * spread:
+        return [_note("coarse", channel, f"recorded in steps of {step:.3g} {channel.unit}: fine noise cannot be seen", "warning")]
+    return []
+
+
+def _axis_notes(stream: Stream, rate_hz: float) -> list[QualityNote]:
+    """Swapped and mirrored axes: the gyro should follow the set-point of its own axis, the same way round."""
+    setpoints = {axis: channel for axis in AXES if (channel := stream.find(f"setpoint.{axis}"))}
+    gyros = {axis: channel for axis in AXES if (channel := stream.find(f"gyro.{axis}") or stream.find(f"gyro_raw.{axis}"))}
+    if rate_hz < 20:
+        return []
+    wanted = {axis: excerpt(channel.values()) for axis, channel in setpoints.items()}
+    notes = []
+    for axis, gyro in gyros.items():
+        turned = excerpt(gyro.values())
+        pairs = {other: likeness(wanted[other], turned, rate_hz=rate_hz) for other in wanted}
+        own = pairs.get(axis)
+        if own is None:
+            continue
+        if own.correlation < -0.6:
+            notes.append(_note("mirrored", gyro, f"turns against its set-point: {axis} is mirrored", "fault"))
+        rival = max((other for other in pairs if other != axis), key=lambda other: abs(pairs[other].correlation), default=None)
+        if rival and abs(pairs[rival].correlation) > 0.7 and abs(own.correlation) < 0.4:
+            notes.append(_note("swapped", gyro, f"follows the set-point of {rival}, not of {axis}: axes swapped?", "fault"))
+    return notes
+
+
+def _note(code: str, channel: Channel, detail: str, severity: str) -> QualityNote:
+    return QualityNote(code=code, severity=severity, column=channel.name, detail=detail)

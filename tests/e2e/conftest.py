@@ -84,7 +84,7 @@ def logs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
         "loose": log_file(5, 1.0),
         "sound": log_file(6, 0.0),
         "picture": b"\x89PNG\r\n\x1a\n\0\0",
-        "slip": b"time [s],gyro.roll [deg/s]\n0,1\n1,2\n2,oops\n",
+        "slip": b"time [s],gyro.roll [deg/s]\n0,1\n1,2\n2,oops\n" + b"".join(b"%d,1\n" % k for k in range(3, 20_000)),
     }
     for name, content in files.items():
         (folder / f"{name}.csv").write_bytes(content)

@@ -15,10 +15,11 @@ from nembrit.web.bench.models import StoredResult
 from nembrit.web.bench.services import evidence_of
 from nembrit.web.common import jobs
 from nembrit.web.common.models import Job
+from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import storage, traces
-from nembrit.web.logs.models import Log, Segment
+from nembrit.web.logs.models import Channel, Log, Segment
 from nembrit.web.logs.packing import pack, pyramid_of, unpack
 from nembrit.web.tunes import history
 from nembrit.web.tunes import services as tunes
@@ -57,29 +58,33 @@ def test_a_stored_log_gives_back_every_sample(attach) -> None:
     ("start_s", "end_s", "columns"), [(0.0, 30.0, 500), (3.0, 4.0, 900), (10.0, 10.05, 400), (29.0, 99.0, 300)]
 )
 def test_traces_are_the_envelope_of_the_samples(attach, start_s: float, end_s: float, columns: int) -> None:
-    log = attach().segments.get().log
-    content = traces.trace_bytes(log, ["gyro.roll"], start_s=start_s, end_s=end_s, n_columns=columns)
-    length = int.from_bytes(content[:4], "little")
-    header = json.loads(content[4 : 4 + length])
-    t_s, low, high = np.frombuffer(content[4 + length :], "<f4").reshape(3, header["n"])
+    flight = attach()
+    t_s, low, high = _trace(flight, start_s, end_s, columns)
     values = flown(5, 1.0).channels["gyro.roll"]
     inside = values[round(start_s * 2000) : round(min(end_s, 30) * 2000)]
-    assert header["n"] <= columns + 2
+    assert t_s.size <= columns + 2
     assert np.nanmin(low) <= inside.min() + 1e-3
     assert np.nanmax(high) >= inside.max() - 1e-3
     assert (np.diff(t_s) > 0).all()
-    with pytest.raises(InputError, match=r"no channel gyro\.left"):
-        traces.trace_bytes(log, ["gyro.left"], start_s=0, end_s=1, n_columns=10)
+    with pytest.raises(InputError, match="no channel 99999 here"):
+        traces.channels_of([flight.segments.get().log_id], [99999])
+
+
+def _trace(flight: Flight, start_s: float, end_s: float, columns: int) -> np.ndarray:
+    """Times, lows and highs of gyro.roll, as the browser would decode them."""
+    channel = Channel.objects.select_related("stream").get(stream__log__segments__flight=flight, role="gyro.roll")
+    content = traces.trace_bytes([channel], traces.clocks_of(flight), start_s=start_s, end_s=end_s, n_columns=columns)
+    length = int.from_bytes(content[:4], "little")
+    (stream,) = json.loads(content[4 : 4 + length])["streams"]
+    assert stream["channels"] == [channel.pk]
+    return np.frombuffer(content[4 + length :], "<f4").reshape(3, stream["n"])
 
 
 @pytest.mark.django_db
 def test_a_gap_is_a_hole_in_the_trace(attach) -> None:
     rows = "".join(f"{k / 1000:.3f},{k}\n" for k in [*range(300), *range(700, 1000)])
-    log = attach(f"time [s],gyro.roll [deg/s]\n{rows}".encode()).segments.get().log
-    content = traces.trace_bytes(log, ["gyro.roll"], start_s=0.0, end_s=1.0, n_columns=2000)
-    length = int.from_bytes(content[:4], "little")
-    header = json.loads(content[4 : 4 + length])
-    assert np.isnan(np.frombuffer(content[4 + length :], "<f4").reshape(3, header["n"])[1]).sum() == 1
+    flight = attach(f"time [s],gyro.roll [deg/s]\n{rows}".encode())
+    assert np.isnan(_trace(flight, 0.0, 1.0, 2000)[1]).sum() == 1
 
 
 def _copy(craft: Craft, segment: Segment, **fields: object) -> None:

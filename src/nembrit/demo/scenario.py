@@ -11,7 +11,7 @@ from nembrit.web.common.jobs import run_job
 from nembrit.web.common.models import Job
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
-from nembrit.web.logs import services as logs
+from nembrit.web.logs import simulator
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 
@@ -104,7 +104,7 @@ def _configuration(craft: Craft, text: str, *, note: str, at: datetime) -> Confi
 def _fly(craft: Craft, configuration: Configuration, *, seeds: range, start: datetime, tell: Tell, wind_m_s: float = 2.0) -> None:
     for number, seed in enumerate(seeds):
         tell(f"  {craft.name}, flight {number + 1} of {len(seeds)} with {configuration}")
-        log = logs.request_simulation(
+        log = simulator.request_simulation(
             craft,
             card_key="response",
             configuration=configuration,
@@ -117,7 +117,7 @@ def _fly(craft: Craft, configuration: Configuration, *, seeds: range, start: dat
                 "conditions": "indoors" if wind_m_s == 0 else "light wind, dry",
             },
         )
-        logs.fly_in_simulator(log)
+        simulator.fly_in_simulator(log)
         _finish_jobs()
 
 

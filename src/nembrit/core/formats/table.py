@@ -42,19 +42,18 @@ def check_head(head: bytes) -> None:
     """Refuse a file by its first bytes; raises LogReadError."""
     if not head.strip():
         raise LogReadError("the file is empty; a header and at least two rows of numbers are expected")
-    encoding_of(head)
+    text, _ = as_utf8(head)
+    _dialect(text)
 
 
 def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
     """Read a whole table. Raises LogReadError with the row and what was expected where there is none."""
-    check_head(content[:65536])
+    if not content.strip():
+        raise LogReadError("the file is empty; a header and at least two rows of numbers are expected")
     progress("finding out how the table is written", 0.0)
     text, encoding = as_utf8(content)
     del content
-    head = text[:_HEAD_BYTES].decode("utf-8", errors="replace")
-    if len(text) > _HEAD_BYTES:
-        head = head[: head.rfind("\n")] if "\n" in head else head
-    dialect = dialect_of("\n".join(head.split("\n")[:_HEAD_LINES]))
+    dialect = _dialect(text)
     if len(dialect.names) > MOST_COLUMNS:
         raise LogReadError(f"row {dialect.first_data_line + 1}: {len(dialect.names)} columns; at most {MOST_COLUMNS} can be read")
     builder = _Builder(dialect)
@@ -69,6 +68,14 @@ def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
         said = {"cp1252": "Western European letters", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16"}.get(encoding, encoding)
         return builder.finish((said,))
     return builder.finish(())
+
+
+def _dialect(text: bytes) -> TextDialect:
+    """The dialect, from the first whole lines."""
+    head = text[:_HEAD_BYTES].decode("utf-8", errors="replace")
+    if len(text) > _HEAD_BYTES and "\n" in head:
+        head = head[: head.rfind("\n")]
+    return dialect_of("\n".join(head.split("\n")[:_HEAD_LINES]))
 
 
 def _line_start(text: bytes, line: int) -> int:

@@ -21,7 +21,7 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
     notes = list(raw.notes)
     n_dropped = raw.rows_dropped
     is_own = False
-    for table, meaning in zip(raw.tables, mapping.tables, strict=True):
+    for index, (table, meaning) in enumerate(zip(raw.tables, mapping.tables, strict=True)):
         if table.n_rows < 2:
             continue
         t_s, kept, clock_notes = straightened(table, meaning)
@@ -34,13 +34,13 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
             for position, column in enumerate(table.columns)
             if position != meaning.clock.column
         )
-        streams.append((Stream(t_s=t_s[kept], channels=channels), t_s[kept]))
+        streams.append((Stream(t_s=t_s[kept], channels=channels, table=index), t_s[kept]))
         is_own |= meaning.clock.column is not None and table.columns[meaning.clock.column].name == "time"
     if not streams:
         raise LogReadError("no table in this file has two rows whose times rise")
     begin_s = 0.0 if is_own else min(float(t_s[0]) for _, t_s in streams)
     shifted = tuple(
-        Stream(t_s=np.round(stream.t_s - begin_s, 9) if begin_s else stream.t_s, channels=stream.channels)
+        Stream(t_s=np.round(stream.t_s - begin_s, 9) if begin_s else stream.t_s, channels=stream.channels, table=stream.table)
         for stream, _ in streams
     )
     return FlightLog(
@@ -60,6 +60,9 @@ def _channel(column: RawColumn, meaning: TableMapping, position: int, kept: Bool
         factor=use.factor,
         offset=use.offset,
         confidence=use.confidence if use.role else None,
+        stated_unit=column.unit,
+        reason=use.reason,
+        column=position,
         labels=column.labels,
     )
 

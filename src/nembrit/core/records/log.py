@@ -24,6 +24,9 @@ class Channel:
     factor: float = 1.0
     offset: float = 0.0
     confidence: float | None = None  # how sure the role is, 0 to 1; None without a role
+    stated_unit: str = ""  # as the file says it
+    reason: str = ""  # why the role was given
+    column: int = 0  # place in the file's table
     labels: tuple[str, ...] | None = None  # text channels: samples are positions in this list
 
     def values(self) -> FloatArray:
@@ -44,6 +47,7 @@ class Stream:
 
     t_s: FloatArray  # (n_samples,) strictly increasing
     channels: tuple[Channel, ...]
+    table: int = 0  # place of its table in the file
 
     @property
     def n_samples(self) -> int:

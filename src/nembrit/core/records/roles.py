@@ -49,6 +49,30 @@ _ROLE_PATTERNS: tuple[tuple[str, str], ...] = (
 _COMPILED = tuple((re.compile(rf"(?:b/)?(?:{pattern})"), quantity) for pattern, quantity in _ROLE_PATTERNS)
 
 
+_AXES = ("roll", "pitch", "yaw")
+
+
+def _each(*families: str, parts: tuple[str, ...] = _AXES) -> list[str]:
+    return [f"{family}.{part}" for family in families for part in parts]
+
+
+# what a tuner may choose a column to be, in groups; eight motors and servos are enough for a list
+ROLE_CHOICES: list[tuple[str, list[str]]] = [
+    ("gyro", _each("gyro", "gyro_raw")),
+    ("set-point and sticks", [*_each("setpoint", "stick"), "throttle"]),
+    ("controller", _each("term_p", "term_i", "term_d", "term_f", "command")),
+    ("motors", _each("motor", "motor_rpm", parts=tuple("12345678"))),
+    ("servos", _each("servo", parts=tuple("12345678"))),
+    ("accelerometer", _each("accel", parts=("x", "y", "z"))),
+    ("attitude", [*_each("attitude", "attitude_wanted"), "heading", "heading_wanted"]),
+    ("power", ["battery_voltage", "battery_current"]),
+    ("position", ["latitude", "longitude", "altitude", "ground_speed", "course"]),
+    ("temperature", ["gyro_temperature", "baro_temperature"]),
+    ("text", ["mode", "event"]),
+    ("second board", [*_each("b/gyro", "b/gyro_raw"), *_each("b/accel", parts=("x", "y", "z"))]),
+]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ColumnMeaning:
     """What a header of the form ``role [unit]`` says about its column."""

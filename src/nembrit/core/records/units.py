@@ -3,7 +3,8 @@
 import re
 from dataclasses import dataclass
 
-from nembrit.core.records.roles import QUANTITIES
+from nembrit.core.errors import InputError
+from nembrit.core.records.roles import QUANTITIES, quantity_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -133,3 +134,56 @@ def split_header(header: str) -> tuple[str, str]:
     if suffix and suffix["unit"].lower() in _SUFFIXES and suffix["unit"].lower() != "raw":
         return suffix["name"], suffix["unit"]
     return header, ""
+
+
+_PULSES = {"throttle": (1e-3, -1.0), "motor": (1e-3, -1.0), "stick": (1 / 500, -3.0)}
+# what to show for a quantity's units, the own one first
+SHOWN_UNITS: dict[str, tuple[str, ...]] = {
+    "rate": ("deg/s", "rad/s", "mdeg/s", "mrad/s", "rev/s"), "share": ("0..1", "%", "‰", "µs"), "speed": ("rpm", "Hz", "krpm"),
+    "pulse": ("µs",), "acceleration": ("m/s²", "g", "mg", "cm/s²"), "angle": ("deg", "rad", "0.1deg", "0.01deg", "1e-7deg"),
+    "voltage": ("V", "mV", "cV", "dV"), "current": ("A", "mA", "cA"), "length": ("m", "cm", "mm", "ft"),
+    "velocity": ("m/s", "km/h", "cm/s", "kn", "mph"), "temperature": ("°C", "°F", "0.1°C"),
+}  # fmt: skip
+
+
+def parse_scale(role: str, text: str) -> tuple[float, float]:
+    """Factor and offset from what a tuner typed: a unit such as “rad/s”, or a number to multiply with.
+
+    Raises InputError with what was expected.
+
+    >>> parse_scale("throttle", "µs"), parse_scale("gyro.roll", "0.061"), parse_scale("gyro.roll", "-1")
+    ((0.001, -1.0), (0.061, 0.0), (-1.0, 0.0))
+    """
+    quantity = quantity_of(role) or ""
+    text = text.strip().replace("\u2212", "-")
+    try:
+        factor = float(text.replace(",", "."))
+    except ValueError:
+        pass
+    else:
+        if factor == 0 or not abs(factor) < 1e12:
+            raise InputError(f"the scale of {role} must be a number other than 0, got {text}")
+        return factor, 0.0
+    family = role.removeprefix("b/").split(".")[0]
+    if quantity == "share" and unit_for(text, "pulse"):
+        return _PULSES.get(family, (1e-3, 0.0))
+    if quantity == "speed" and text.lower() == "hz":
+        return 60.0, 0.0
+    unit = unit_for(text, quantity)
+    if unit is None:
+        known = ", ".join(SHOWN_UNITS.get(quantity, ()))
+        raise InputError(f"{role} is written in one of {known}, or takes a number to multiply with; “{text[:30]}” is neither")
+    return unit.factor, unit.offset
+
+
+def scale_text(role: str, factor: float, offset: float) -> str:
+    """The shortest text that `parse_scale` reads as this factor and offset; a plain number where no unit fits.
+
+    >>> scale_text("throttle", 0.001, -1.0), scale_text("gyro.roll", 0.0609756, 0.0)
+    ('µs', '0.0609756')
+    """
+    for unit in SHOWN_UNITS.get(quantity_of(role) or "", ()):
+        known, shift = parse_scale(role, unit)
+        if abs(factor - known) <= 1e-9 * abs(known) and abs(offset - shift) <= 1e-9:
+            return unit
+    return f"{factor:.9g}"

@@ -1,5 +1,7 @@
 """Evidence: analysed once by a job, stored, and handed to every page from there."""
 
+import hashlib
+import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +17,7 @@ from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import mixer_of
+from nembrit.web.logs.desk import current_spans, main_segment
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import load_recording
@@ -28,6 +31,7 @@ def listen() -> None:
 
 
 def _queue_evidence(sender: object, segment: Segment, **kwargs: object) -> None:
+    segment.results.all().delete()  # what rested on the old window, manoeuvres or meanings
     transaction.on_commit(lambda: start_evidence(segment))
 
 
@@ -41,7 +45,7 @@ def make_evidence(segment_id: int, progress: Progress) -> None:
     segment = Segment.objects.select_related("log__craft", "flight").get(pk=segment_id)
     mixer = mixer_of(segment.log.craft)
     recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
-    evidence = analyse(recording, mixer=mixer, progress=progress)
+    evidence = analyse(recording, mixer=mixer, spans=current_spans(segment.log), progress=progress)
     StoredResult.objects.update_or_create(
         segment=segment,
         analysis=ANALYSIS,
@@ -56,7 +60,14 @@ def _wanted(segment: Segment) -> list[str]:
 
 def _parameters(segment: Segment) -> dict[str, Any]:
     mixer = mixer_of(segment.log.craft)
-    return {"start_s": segment.start_s, "end_s": segment.end_s, "mixer": None if mixer is None else mixer.tolist()}
+    spans = repr([(span.kind, span.axis, round(span.start_s, 4), round(span.end_s, 4)) for span in current_spans(segment.log)])
+    return {
+        "start_s": segment.start_s,
+        "end_s": segment.end_s,
+        "mixer": None if mixer is None else mixer.tolist(),
+        "manoeuvres": hashlib.sha256(spans.encode()).hexdigest()[:16],
+        "meanings": hashlib.sha256(json.dumps(segment.log.applied_mapping, sort_keys=True).encode()).hexdigest()[:16],
+    }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +82,7 @@ class FlightEvidence:
 
 def evidence_of(flight: Flight) -> FlightEvidence:
     """The stored evidence of a flight; starts the job where it is missing or outdated."""
-    segment = flight.segments.select_related("log__craft").first()
+    segment = main_segment(flight)
     if segment is None:
         return FlightEvidence(segment=None, payload=None, job=None)
     stored = segment.results.filter(analysis=ANALYSIS).first()

@@ -1,104 +1,182 @@
-"""Bringing logs in: received, read as a job, and made a flight, whole or not at all."""
+"""Bringing logs in: received, read as a job, and made a flight or laid in the inbox, whole or not at all."""
 
 import hashlib
+from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 import zstandard
 from django.db import transaction
 
-from nembrit.core.errors import CoreError, InputError, LogReadError
-from nembrit.core.formats import nembrit_csv
+from nembrit.core.errors import CoreError, LogReadError
+from nembrit.core.formats.archive import MOST_BYTES, Member, is_archive, members_of
 from nembrit.core.formats.progress import Progress
-from nembrit.core.formats.registry import check_head, read_log
+from nembrit.core.formats.registry import check_head, read_raw, with_quality
 from nembrit.core.manoeuvres.phases import usable_window_s
-from nembrit.core.records.timebase import uniform
-from nembrit.core.simulate.airframe import Faults, World
+from nembrit.core.records.interpret import interpret
+from nembrit.core.records.log import FlightLog
+from nembrit.core.records.raw import RawLog
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import card_of, create_flight
-from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration
+from nembrit.web.flights.services import create_flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.logs import desk, inbox, meanings
 from nembrit.web.logs.models import Log, Segment, Upload
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import store_log
 
-MOST_BYTES = 800 * 1024 * 1024
 _HEAD_BYTES = 65_536
+_FLIGHT_ROLES = ("gyro", "setpoint.", "motor.")  # a log with none of these is a companion of another
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Received:
-    """What became of one file: a job under way, a flight that has it already, or a refusal."""
+    """What became of one file: a job under way, a flight or log that holds it already, or a refusal."""
 
     file_name: str
     job: Job | None = None
     known_flight: Flight | None = None
+    known_log: Log | None = None
     refusal: str = ""
 
 
-def receive_file(craft: Craft, file_name: str, content: bytes, *, flight_fields: dict[str, Any]) -> Received:
-    """Take one uploaded file and start its import; nothing is kept of a file that is refused here."""
+def receive_file(
+    craft: Craft | None, file_name: str, content: bytes, *, flight_fields: dict[str, Any], modified_at: datetime | None = None
+) -> list[Received]:
+    """Take one uploaded file, or all files of an archive, and start their import.
+
+    Without a craft they go to the inbox. Nothing is kept of a file that is refused here.
+    """
     if len(content) > MOST_BYTES:
-        return Received(
-            file_name=file_name, refusal=f"{len(content) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB can be taken at once"
-        )
+        refusal = f"{len(content) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB can be taken at once"
+        return [Received(file_name=file_name, refusal=refusal)]
     try:
-        check_head(content[:_HEAD_BYTES])
+        members: Iterable[Member] = (
+            members_of(file_name, content) if is_archive(content[:4]) else (Member(name=file_name, content=content),)
+        )
     except LogReadError as error:
-        return Received(file_name=file_name, refusal=str(error))
-    digest = hashlib.sha256(content).hexdigest()
+        return [Received(file_name=file_name, refusal=str(error))]
+    return [_receive(craft, member, flight_fields, modified_at) for member in members]
+
+
+def _receive(craft: Craft | None, member: Member, flight_fields: dict[str, Any], modified_at: datetime | None) -> Received:
+    try:
+        if len(member.content) <= _HEAD_BYTES:
+            read_raw(member.content)  # small files are known whole at once
+        check_head(member.content[:_HEAD_BYTES])
+    except LogReadError as error:
+        return Received(file_name=member.name, refusal=str(error))
+    digest = hashlib.sha256(member.content).hexdigest()
+    packed = zstandard.ZstdCompressor(level=3, threads=-1).compress(member.content)
     with transaction.atomic():
-        known = Log.objects.filter(craft=craft, sha256=digest).exclude(state=Log.State.REFUSED).first()
-        if known is None:
+        known = Log.objects.filter(sha256=digest).exclude(state=Log.State.REFUSED)
+        known_log = known.filter(craft=craft).first() if craft else known.first()
+        if known_log is None:
             log = Log.objects.create(
-                craft=craft, file_name=file_name[:200], sha256=digest, size_bytes=len(content), request={"flight": flight_fields}
-            )
-            Upload.objects.create(log=log, content=zstandard.ZstdCompressor(level=3).compress(content))
-    if known is not None:
-        segment = known.segments.select_related("flight").first()
-        job = Job.objects.about("import_log", known.pk).first() if segment is None else None
-        return Received(file_name=file_name, known_flight=segment.flight if segment else None, job=job)
-    return Received(file_name=file_name, job=start_job("import_log", log.pk, label=f"Reading {file_name}"))
+                craft=craft, file_name=member.name[:200], sha256=digest, size_bytes=len(member.content), recorded_at=modified_at,
+                request={"flight": flight_fields} if craft else {},
+            )  # fmt: skip
+            Upload.objects.create(log=log, content=packed)
+    if known_log is not None:
+        segment = known_log.segments.select_related("flight").first()
+        job = Job.objects.about("import_log", known_log.pk).first() if segment is None else None
+        is_open = job is not None and job.is_unfinished
+        return Received(
+            file_name=member.name,
+            known_flight=segment.flight if segment else None,
+            known_log=known_log if segment is None and not is_open else None,
+            job=job if is_open else None,
+        )
+    return Received(file_name=member.name, job=start_job("import_log", log.pk, label=f"Reading {member.name}"))
 
 
 def remove_refused(log: Log) -> None:
-    """Throw away a file that could not be read; logs that became flights are never deleted here."""
+    """Throw away a file that could not be read; logs that were read are never deleted here."""
     if log.state == Log.State.REFUSED:
         log.delete()
 
 
 @job_handler("import_log")
 def import_log(log_id: int, progress: Progress) -> None:
-    """Read one kept file and make it a flight; a refusal is written to the log's row."""
+    """Read one kept file; a refusal is written to the log's row."""
     log = Log.objects.select_related("craft").get(pk=log_id)
-    if log.segments.exists():
+    if log.state == Log.State.READY:
         return
     try:
         content = zstandard.ZstdDecompressor().decompress(bytes(log.upload.content), max_output_size=max(1, log.size_bytes))
-        _become_flight(log, content, progress)
+        take_in(log, content, progress)
     except CoreError as error:
-        Log.objects.filter(pk=log.pk).update(state=Log.State.REFUSED, error=str(error))
+        state = Log.State.ASKING if log.streams.exists() else Log.State.REFUSED
+        Log.objects.filter(pk=log.pk).update(state=state, error=str(error))
         raise
 
 
-def _become_flight(log: Log, content: bytes, progress: Progress) -> Segment:
-    parsed = read_log(content, progress=lambda stage, share: progress(stage, 0.6 * share))
-    start_s, end_s = usable_window_s(uniform(parsed.main, roles=("throttle",)))
-    store_log(log, parsed, progress=lambda stage, share: progress(stage, 0.6 + 0.4 * share))
-    with transaction.atomic():
-        log.state, log.error, log.rows_read, log.format_key = Log.State.READY, "", parsed.rows_read, parsed.format_key
-        log.quality = [
-            {"code": note.code, "severity": note.severity, "detail": note.detail, "column": note.column, "start_s": note.start_s}
-            for note in parsed.quality
-        ]
+def take_in(log: Log, content: bytes, progress: Progress) -> None:
+    """Read, recognise, store, and make the log a flight where it is one; else it waits in the inbox."""
+    raw = read_raw(content, progress=lambda stage, share: progress(stage, 0.5 * share))
+    del content
+    progress("recognising the columns", 0.5)
+    mapping, log.profile = meanings.mapping_for(log, raw)
+    log.questions = meanings.questions_of(mapping)
+    applied = meanings.provisional(mapping)
+    parsed = with_quality(interpret(raw, applied))
+    if not raw.tables or not parsed.streams:
+        raise LogReadError("this file holds no samples")
+    store_log(log, parsed, progress=lambda stage, share: progress(stage, 0.6 + 0.35 * share))
+    log.applied_mapping, log.fingerprint = mapping.as_json(), meanings.fingerprint(raw)
+    _describe(log, raw, parsed)
+    progress("finding take-off, landing and manoeuvres", 0.96)
+    if log.questions:
+        log.state = Log.State.ASKING
         log.save()
-        segment = Segment.objects.create(log=log, flight=_flight_for(log), start_s=start_s, end_s=end_s)
-        # sent before the commit, so that a log never stands there without its analysis queued
+        return
+    recording = desk.find_manoeuvres(log)
+    window_s = usable_window_s(recording)
+    with transaction.atomic():
+        log.state, log.error = Log.State.READY, ""
+        if log.segments.exists():
+            _renew_segments(log, window_s)
+        elif log.craft is not None and (log.is_simulated or log.request.get("flight", {}).get("flight_id") or _is_flight(parsed)):
+            segment = Segment.objects.create(log=log, flight=_flight_for(log), start_s=window_s[0], end_s=window_s[1])
+            # sent before the commit, so that a log never stands there without its analysis queued
+            segment_ready.send(sender=Segment, segment=segment)
+        else:
+            log.request = {**log.request, "suggestion": inbox.suggest(log)}
+        log.save()
+
+
+def _is_flight(parsed: FlightLog) -> bool:
+    return any(
+        channel.role and channel.role.startswith(_FLIGHT_ROLES) for stream in parsed.streams for channel in stream.channels
+    )
+
+
+def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
+    log.rows_read, log.rows_dropped, log.format_key = parsed.rows_read, parsed.rows_dropped, parsed.format_key
+    log.preamble, log.understood = [list(pair) for pair in raw.preamble], list(raw.understood)
+    log.recorded_at = raw.started_at or log.recorded_at
+    log.quality = [
+        {
+            "code": note.code,
+            "severity": note.severity,
+            "detail": note.detail,
+            "column": note.column,
+            "start_s": note.start_s,
+            "end_s": note.end_s,
+        }
+        for note in parsed.quality
+    ]
+
+
+def _renew_segments(log: Log, window_s: tuple[float, float]) -> None:
+    """After a log was read anew: windows that nobody chose follow, and what rests on it is computed again."""
+    for segment in log.segments.select_related("flight"):
+        if not segment.is_window_chosen:
+            segment.start_s, segment.end_s = window_s
+            segment.save(update_fields=("start_s", "end_s"))
         segment_ready.send(sender=Segment, segment=segment)
-    return segment
 
 
 def _flight_for(log: Log) -> Flight:
@@ -109,81 +187,7 @@ def _flight_for(log: Log) -> Flight:
     configuration = log.craft.configurations.filter(pk=configuration_id).first() if configuration_id else None
     if flown_at := fields.pop("flown_at", None):
         fields["flown_at"] = datetime.fromisoformat(flown_at)
+    elif log.recorded_at and datetime(2000, 1, 1, tzinfo=UTC) < log.recorded_at:
+        fields["flown_at"] = log.recorded_at
     simulation = log.request.get("simulation", {})
     return create_flight(log.craft, configuration=configuration, simulation=simulation, **fields)
-
-
-def request_simulation(
-    craft: Craft,
-    *,
-    card_key: str,
-    configuration: Configuration,
-    seed: int,
-    wind_m_s: float,
-    pack_charge_ratio: float,
-    faults: dict[str, Any] | None = None,
-    flight_fields: dict[str, Any] | None = None,
-) -> Log:
-    """Note a flight for the simulator; `faults` None: what the craft's latest build entry says it suffers from.
-
-    Raises InputError at once for a craft, card or configuration that cannot be flown.
-    """
-    if card_of(card_key) is None:
-        raise InputError(f"there is no card “{card_key}”")
-    controller_of(configuration)
-    World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=pack_charge_ratio)
-    if len(core_craft(craft).motors) < 3 or craft.kind != Craft.Kind.MULTIROTOR:
-        raise InputError("the simulator flies multirotors with three to eight motors; model aeroplanes come later")
-    build = latest_build(craft)
-    if faults is None:
-        faults = build.simulated_faults if build else {}
-    world = {"seed": seed, "wind_m_s": wind_m_s, "pack_charge_ratio": pack_charge_ratio, "faults": faults}
-    fields = {"card_key": card_key, "configuration_id": configuration.pk, "wind_m_s": wind_m_s, **(flight_fields or {})}
-    file_name = f"{craft.name.lower()}-{card_key}-{seed}.csv"
-    return Log.objects.create(craft=craft, file_name=file_name, request={"simulation": world, "flight": fields})
-
-
-def fly_in_simulator(log: Log) -> Job:
-    """Start the flight that `request_simulation` noted."""
-    return start_job("simulate", log.pk, label=f"Flying {log.craft.name} in the simulator")
-
-
-@job_handler("simulate")
-def simulate(log_id: int, progress: Progress) -> None:
-    """Fly, write the log's file, and take it in like any other."""
-    from nembrit.core.simulate.flight import DECIMALS, fly, write_order  # compiles: not before it is needed
-
-    log = Log.objects.select_related("craft").get(pk=log_id)
-    if log.segments.exists():
-        return
-    progress("flying", 0.0)
-    world = dict(log.request["simulation"])
-    card = card_of(log.request["flight"]["card_key"])
-    configuration = Configuration.objects.get(pk=log.request["flight"]["configuration_id"])
-    if card is None:
-        raise InputError("the card is gone")
-    craft = core_craft(log.craft)
-    faults = Faults(**world.pop("faults", {}))
-    try:
-        flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults))
-        progress("writing the log", 0.2)
-        content = nembrit_csv.write([(role, flown.channels[role]) for role in write_order(craft)], flown.t_s, decimals=DECIMALS)
-        log.sha256, log.size_bytes = hashlib.sha256(content).hexdigest(), len(content)
-        log.save(update_fields=("sha256", "size_bytes"))
-        Upload.objects.update_or_create(log=log, defaults={"content": zstandard.ZstdCompressor(level=3).compress(content)})
-        _become_flight(log, content, lambda stage, share: progress(stage, 0.3 + 0.7 * share))
-    except CoreError as error:
-        Log.objects.filter(pk=log.pk).update(state=Log.State.REFUSED, error=str(error))
-        raise
-
-
-def default_seed(craft: Craft) -> int:
-    """A seed that this craft has not flown yet."""
-    return 100 + craft.logs.count()
-
-
-def flown_configuration(craft: Craft, configuration_id: str) -> Configuration | None:
-    """The chosen configuration, or the latest one."""
-    if configuration_id.isdigit():
-        return craft.configurations.filter(pk=int(configuration_id)).first()
-    return latest_configuration(craft)

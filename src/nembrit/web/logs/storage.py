@@ -1,6 +1,8 @@
 """Logs in and out of the database."""
 
 from collections.abc import Iterable
+from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 from django.db import transaction
@@ -46,6 +48,7 @@ def _packed_stream(stream: core_log.Stream, progress: Progress) -> tuple[Stream,
         sample_rate_hz=clock_of(stream.t_s).sample_rate_hz,
         start_s=float(stream.t_s[0]),
         end_s=float(stream.t_s[-1]),
+        table=stream.table,
     )
     channels = []
     for position, channel in enumerate((times, *stream.channels)):
@@ -58,17 +61,37 @@ def _packed_channel(channel: core_log.Channel, position: int) -> _Packed:
     row = Channel(
         position=position,
         role=channel.role or "",
-        name=channel.name,
-        unit=channel.unit,
+        name=channel.name[:200],
+        unit=channel.unit[:30],
         dtype=channel.samples.dtype.name,
         divisor=channel.divisor,
         factor=channel.factor,
+        offset=channel.offset,
+        confidence=channel.confidence,
+        stated_unit=channel.stated_unit[:30],
+        reason=channel.reason,
+        column=channel.column,
         labels=list(channel.labels) if channel.labels is not None else None,
+        stats=_stats(channel),
     )
     starts = range(0, channel.samples.size, CHUNK_SAMPLES)
     parts = [channel.samples[start : start + CHUNK_SAMPLES] for start in starts]
     chunks = [Chunk(index=index, n_samples=part.size, content=pack(part)) for index, part in enumerate(parts)]
     return row, chunks, Pyramid(content=pack(pyramid_of(channel.values())))
+
+
+def _stats(channel: core_log.Channel) -> dict[str, float | None]:
+    """Range and mean of the numbers as written, and the share that is missing."""
+    if channel.labels is not None:
+        return {"labels": float(len(channel.labels))}
+    numbers = channel.samples
+    missing = np.isnan(numbers) if numbers.dtype.kind == "f" else None
+    kept = numbers if missing is None or not missing.any() else numbers[~missing]
+    if kept.size == 0:
+        return {"missing": 1.0}
+    share = 0.0 if missing is None else float(missing.mean())
+    low, high, mean = (float(value) / channel.divisor for value in (kept.min(), kept.max(), kept.mean(dtype=np.float64)))
+    return {"low": low, "high": high, "mean": mean, "missing": share}
 
 
 def load_samples(channel: Channel, *, first: int = 0, last: int | None = None) -> AnyArray:
@@ -88,11 +111,20 @@ def load_values(channel: Channel, *, first: int = 0, last: int | None = None) ->
     return _core_channel(channel, load_samples(channel, first=first, last=last)).values()
 
 
-def load_pyramid(channel: Channel) -> FloatArray:
-    """Lowest and highest of every 64 samples, shape (n_groups, 2)."""
+def load_pyramid(channel: Channel) -> AnyArray:
+    """Lowest and highest of every 64 samples, float32, shape (n_groups, 2)."""
     n_groups = -(-channel.stream.n_samples // PYRAMID_SAMPLES)
-    flat = unpack(channel.pyramid.content, dtype="float32", n_samples=2 * n_groups)
-    return flat.reshape(n_groups, 2).astype(np.float64)
+    return unpack(channel.pyramid.content, dtype="float32", n_samples=2 * n_groups).reshape(n_groups, 2)
+
+
+def cached_pyramid(channel: Channel) -> AnyArray:
+    """The same, kept in memory for the next view; a channel read anew has another id."""
+    return _pyramid_of(channel.pk, channel.stream.n_samples)
+
+
+@lru_cache(maxsize=128)
+def _pyramid_of(channel_id: int, n_samples: int) -> AnyArray:
+    return load_pyramid(Channel.objects.select_related("stream", "pyramid").get(pk=channel_id))
 
 
 def _core_channel(channel: Channel, samples: AnyArray) -> core_log.Channel:
@@ -103,8 +135,18 @@ def _core_channel(channel: Channel, samples: AnyArray) -> core_log.Channel:
         samples=samples,
         divisor=channel.divisor,
         factor=channel.factor,
+        offset=channel.offset,
         labels=tuple(channel.labels) if channel.labels is not None else None,
     )
+
+
+def load_stream(times: Channel, channels: list[Channel], *, first: int = 0, last: int | None = None) -> core_log.Stream:
+    """Some channels of one stream over a range of samples; nameless ones get a role to be found by."""
+    rows = [_core_channel(channel, load_samples(channel, first=first, last=last)) for channel in channels]
+    named = tuple(
+        row if row.role else replace(row, role=f"channel {channel.pk}") for row, channel in zip(rows, channels, strict=True)
+    )
+    return core_log.Stream(t_s=load_values(times, first=first, last=last), channels=named)
 
 
 def main_stream(log: Log) -> Stream:
@@ -115,9 +157,9 @@ def main_stream(log: Log) -> Stream:
     return stream
 
 
-def load_recording(log: Log, roles: Iterable[str] | None = None) -> core_log.Recording:
-    """Channels of the main stream on a uniform clock; all channels with a role if none are named."""
-    stream = main_stream(log)
+def load_recording(log: Log, roles: Iterable[str] | None = None, *, stream: Stream | None = None) -> core_log.Recording:
+    """Channels of a stream (the main one) on a uniform clock; all channels with a role if none are named."""
+    stream = stream or main_stream(log)
     channels = {channel.role: channel for channel in stream.channels.select_related("stream") if channel.role}
     wanted = [role for role in channels if role != "time" and (roles is None or role in set(roles))]
     content = core_log.Stream(

@@ -1,76 +1,144 @@
-"""Traces for the browser: lowest and highest value per picture column, as binary."""
+"""Traces for the browser: lowest and highest value per picture column, as binary; spectra, measures, tracks."""
 
 import json
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 
-from nembrit.core.errors import InputError
+from nembrit.core.errors import CoreError, InputError
+from nembrit.core.noise.spectra import welch_spectrum
+from nembrit.core.records.measure import measure
+from nembrit.core.records.timebase import uniform
+from nembrit.core.records.track import track_of
 from nembrit.core.types import FloatArray
-from nembrit.web.logs.models import Channel, Log
+from nembrit.web.common.charts import Axis, Chart, Line, decibels
+from nembrit.web.flights.models import Flight
+from nembrit.web.logs.desk import Pair, roles_of
+from nembrit.web.logs.models import Channel, Log, Segment, Stream
 from nembrit.web.logs.packing import PYRAMID_SAMPLES
-from nembrit.web.logs.storage import load_pyramid, load_values, main_stream
+from nembrit.web.logs.storage import cached_pyramid, load_stream, load_values
 
 _MOST_COLUMNS = 4000
+_MOST_CHANNELS = 60
+_MOST_TRACK_POINTS = 4000
+_MOST_SPECTRUM_SAMPLES = 4_000_000
 
 
-def trace_bytes(log: Log, roles: list[str], *, start_s: float, end_s: float, n_columns: int) -> bytes:
-    """Envelope of channels over a span.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Clock:
+    """How a log's own times become the times of the page: t = own × (1 + skew) + offset."""
 
-    Layout: uint32 length of the JSON header, the header padded to 4 bytes, then float32 arrays of
-    `n` values each: time after the header's `start_s`, then low and high of each role. A gap in the
-    log is a column of NaN. Raises InputError for a role that the log lacks.
-    """
-    stream = main_stream(log)
-    channels = {channel.role: channel for channel in stream.channels.select_related("stream")}
-    missing = [role for role in roles if role not in channels]
+    offset_s: float = 0.0
+    skew_ppm: float = 0.0
+
+    def own(self, page_s: float) -> float:
+        return (page_s - self.offset_s) / (1 + self.skew_ppm * 1e-6)
+
+    def page(self, own_s: FloatArray) -> FloatArray:
+        return own_s * (1 + self.skew_ppm * 1e-6) + self.offset_s
+
+
+def clocks_of(flight: Flight) -> dict[int, Clock]:
+    """Clocks of all logs of a flight, by log id."""
+    return {segment.log_id: Clock(offset_s=segment.offset_s, skew_ppm=segment.skew_ppm) for segment in flight.segments.all()}
+
+
+def channels_of(log_ids: list[int], wanted: list[int]) -> list[Channel]:
+    """Channels by id, of these logs only, in the wanted order. Raises InputError for others."""
+    rows = {
+        channel.pk: channel
+        for channel in Channel.objects.filter(pk__in=wanted[:_MOST_CHANNELS], stream__log__in=log_ids).select_related("stream")
+    }
+    missing = [pk for pk in wanted[:_MOST_CHANNELS] if pk not in rows]
     if missing:
-        raise InputError(f"this log has no channel {missing[0]}")
+        raise InputError(f"there is no channel {missing[0]} here; the log may have been read anew: load the page again")
+    return [rows[pk] for pk in wanted[:_MOST_CHANNELS]]
+
+
+def trace_bytes(channels: list[Channel], clocks: dict[int, Clock], *, start_s: float, end_s: float, n_columns: int) -> bytes:
+    """Envelope of channels over a span of page time.
+
+    Layout: uint32 length of the JSON header, the header padded to 4 bytes, then float32 arrays. The
+    header lists `streams`, each with `n`, `group` (samples a column) and its `channels`; for each stream
+    follow time after `start_s`, then low and high of each channel, `n` values each. A gap is a column of NaN.
+    """
     n_columns = max(2, min(n_columns, _MOST_COLUMNS))
-    first, last = _span(channels["time"], start_s, end_s, stream.sample_rate_hz, stream.start_s, stream.n_samples)
+    by_stream: dict[int, list[Channel]] = {}
+    for channel in channels:
+        by_stream.setdefault(channel.stream_id, []).append(channel)
+    header: dict[str, Any] = {"start_s": start_s, "streams": []}
+    body: list[FloatArray] = []
+    times = {
+        channel.stream_id: channel
+        for channel in Channel.objects.filter(stream__in=by_stream, position=0).select_related("stream")
+    }
+    for stream_id, members in by_stream.items():
+        clock = clocks.get(members[0].stream.log_id, Clock())
+        arrays, group = _envelope(times[stream_id], members, clock.own(start_s), clock.own(end_s), n_columns)
+        arrays[0] = clock.page(arrays[0]) - start_s
+        header["streams"].append({"n": int(arrays[0].size), "group": group, "channels": [channel.pk for channel in members]})
+        body += arrays
+    return _encoded(header, body)
+
+
+def _envelope(
+    times: Channel, members: list[Channel], start_s: float, end_s: float, n_columns: int
+) -> tuple[list[FloatArray], int]:
+    first, last = sample_range(times, start_s, end_s)
     group = max(1, -(-(last - first) // n_columns))
     if group >= PYRAMID_SAMPLES:
-        arrays = _from_pyramid(channels, roles, first, last, -(-group // PYRAMID_SAMPLES))
-    else:
-        arrays = _from_samples(channels, roles, first, last, group)
-    arrays[0] = arrays[0] - start_s
-    return _encoded({"roles": roles, "n": int(arrays[0].size), "start_s": start_s, "group": group}, arrays)
+        return _from_pyramid(times, members, first, last, -(-group // PYRAMID_SAMPLES)), group
+    return _from_samples(times, members, first, last, group), group
 
 
-def _span(times: Channel, start_s: float, end_s: float, rate_hz: float, begin_s: float, n: int) -> tuple[int, int]:
-    """Sample range of a time span: exact where the clock has no gaps, else found among all times."""
-    if abs((times.stream.end_s - begin_s) * rate_hz - (n - 1)) < 0.5:
+def sample_range(times: Channel, start_s: float, end_s: float) -> tuple[int, int]:
+    """First sample and one past the last of a span of the log's own time, one more on either side."""
+    stream = times.stream
+    n, rate_hz, begin_s = stream.n_samples, stream.sample_rate_hz, stream.start_s
+    if abs((stream.end_s - begin_s) * rate_hz - (n - 1)) < 0.5:  # no gaps: the place is known
         first = int(np.floor((start_s - begin_s) * rate_hz))
         last = int(np.ceil((end_s - begin_s) * rate_hz)) + 1
     else:
-        t_s = load_values(times)
-        first, last = int(np.searchsorted(t_s, start_s)) - 1, int(np.searchsorted(t_s, end_s)) + 1
-    return max(0, first), max(min(n, last), min(n, max(0, first) + 1))
+        first, last = _place(times, start_s) - 1, _place(times, end_s) + 1
+    return max(0, min(first, n - 1)), max(min(n, last), min(n, max(0, first) + 1))
 
 
-def _from_samples(channels: dict[str, Channel], roles: list[str], first: int, last: int, group: int) -> list[FloatArray]:
-    t_s = load_values(channels["time"], first=first, last=last)
+def _place(times: Channel, at_s: float) -> int:
+    """Number of samples before a time: the pyramid says in which groups, their samples say exactly."""
+    groups = cached_pyramid(times)
+    about = int(np.searchsorted(groups[:, 0], at_s))
+    low = max(0, (about - 2) * PYRAMID_SAMPLES)  # the pyramid's times are rounded
+    high = min(times.stream.n_samples, (about + 2) * PYRAMID_SAMPLES)
+    return low + int(np.searchsorted(load_values(times, first=low, last=high), at_s))
+
+
+def _from_samples(times: Channel, members: list[Channel], first: int, last: int, group: int) -> list[FloatArray]:
+    t_s = load_values(times, first=first, last=last)
     starts = np.arange(0, t_s.size, group)
     arrays = [t_s[starts]]
-    for role in roles:
-        values = load_values(channels[role], first=first, last=last)
+    for channel in members:
+        values = load_values(channel, first=first, last=last)
         arrays += [np.fmin.reduceat(values, starts), np.fmax.reduceat(values, starts)]
-    return _with_gaps(arrays, group / channels["time"].stream.sample_rate_hz)
+    return _with_gaps(arrays, group / times.stream.sample_rate_hz)
 
 
-def _from_pyramid(channels: dict[str, Channel], roles: list[str], first: int, last: int, group: int) -> list[FloatArray]:
+def _from_pyramid(times: Channel, members: list[Channel], first: int, last: int, group: int) -> list[FloatArray]:
     rows = slice(first // PYRAMID_SAMPLES, -(-last // PYRAMID_SAMPLES))
-    times = load_pyramid(channels["time"])[rows]
-    starts = np.arange(0, times.shape[0], group)
-    arrays = [times[starts, 0]]
-    for role in roles:
-        envelope = load_pyramid(channels[role])[rows]
+    t_s = cached_pyramid(times)[rows]
+    starts = np.arange(0, t_s.shape[0], group)
+    arrays: list[FloatArray] = [t_s[starts, 0].astype(np.float64)]
+    for channel in members:
+        envelope = cached_pyramid(channel)[rows]
         arrays += [np.fmin.reduceat(envelope[:, 0], starts), np.fmax.reduceat(envelope[:, 1], starts)]
-    return _with_gaps(arrays, group * PYRAMID_SAMPLES / channels["time"].stream.sample_rate_hz)
+    return _with_gaps(arrays, group * PYRAMID_SAMPLES / times.stream.sample_rate_hz)
 
 
 def _with_gaps(arrays: list[FloatArray], step_s: float) -> list[FloatArray]:
     """Insert a column of NaN after every column that a gap follows."""
     after = np.flatnonzero(np.diff(arrays[0]) > 1.75 * step_s)
+    if after.size == 0:
+        return arrays
     times = np.insert(arrays[0], after + 1, arrays[0][after] + step_s)
     return [times, *(np.insert(values, after + 1, np.nan) for values in arrays[1:])]
 
@@ -80,3 +148,163 @@ def _encoded(header: dict[str, object], arrays: list[FloatArray]) -> bytes:
     text += b" " * (-len(text) % 4)
     body = b"".join(values.astype("<f4").tobytes() for values in arrays)
     return np.uint32(len(text)).astype("<u4").tobytes() + text + body
+
+
+def exact_range(times: Channel, start_s: float, end_s: float) -> tuple[int, int]:
+    """First sample and one past the last whose own time lies within a span, both ends included."""
+    first, last = sample_range(times, start_s, end_s)
+    t_s = load_values(times, first=first, last=last)
+    return first + int(np.searchsorted(t_s, start_s - 1e-9)), first + int(np.searchsorted(t_s, end_s + 1e-9, side="right"))
+
+
+def overview_role(log: Log) -> str:
+    """The channel that shows best what was flown."""
+    roles = roles_of(log)
+    for wanted in ("throttle", "motor.1", "gyro.roll", "gyro_raw.roll", "altitude", "ground_speed"):
+        if wanted in roles:
+            return wanted
+    return next(iter(roles), "")
+
+
+def overview(log: Log) -> dict[str, Any]:
+    """What the log's own page draws: the channel, its unit, and the manoeuvres as bands."""
+    role = overview_role(log)
+    channel = Channel.objects.filter(stream__log=log, role=role).first() if role else None
+    spans = [
+        {"start": row.start_s, "end": row.end_s, "label": row.kind.replace("_", " ")}
+        for row in log.manoeuvres.filter(is_removed=False)
+        if row.kind not in ("ground", "take_off", "touch_down")
+    ]
+    return {"overview": role, "overview_unit": (channel.unit or "1") if channel else "1", "overview_spans": spans}
+
+
+def spectrum_chart(channel: Channel, clock: Clock, *, start_s: float, end_s: float) -> Chart:
+    """Power spectral density of one channel over exactly a span of page time.
+
+    Raises NotEnoughData where the span is too short for three windows.
+    """
+    times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
+    first, last = exact_range(times, clock.own(start_s), clock.own(end_s))
+    last = min(last, first + _MOST_SPECTRUM_SAMPLES)
+    recording = uniform(load_stream(times, [channel], first=first, last=last))
+    values = next(iter(recording.channels.values()))
+    length_s = values.size / recording.sample_rate_hz
+    spectrum = welch_spectrum(values, sample_rate_hz=recording.sample_rate_hz, segment_s=min(0.5, length_s / 3))
+    unit = channel.unit or "1"
+    top_hz = float(spectrum.frequency_hz[-1])
+    return Chart(
+        title=f"Spectrum of {channel.role or channel.name}, {start_s:.2f} to {end_s:.2f} s",
+        x=Axis(label="frequency", unit="Hz", low=0, high=min(top_hz, 1000.0)),
+        y=Axis(label="density", unit=f"dB re 1 ({unit})²/Hz", from_x=min(10.0, top_hz / 20)),
+        lines=[
+            Line(
+                label=channel.role or channel.name,
+                x=[round(value, 3) for value in spectrum.frequency_hz.tolist()],
+                y=decibels(spectrum.psd_dps2_per_hz.tolist()),
+            )
+        ],
+    )
+
+
+def measures(channels: list[Channel], clocks: dict[int, Clock], *, start_s: float, end_s: float) -> list[dict[str, Any]]:
+    """What every channel does between two cursors; channels without samples there say so."""
+    found = []
+    for channel in channels:
+        times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
+        clock = clocks.get(channel.stream.log_id, Clock())
+        first, last = exact_range(times, clock.own(start_s), clock.own(end_s))
+        row: dict[str, Any] = {"channel": channel.pk, "name": channel.role or channel.name, "unit": channel.unit}
+        try:
+            row |= asdict(measure(load_values(channel, first=first, last=last)))
+        except CoreError as error:
+            row["reason"] = str(error)
+        found.append(row)
+    return found
+
+
+def track_json(flight: Flight, colour: Channel | None) -> dict[str, Any]:
+    """The flight's path on a local grid: east, north, height, page time and a value to colour by.
+
+    Raises InputError where no log of the flight holds positions.
+    """
+    clocks = clocks_of(flight)
+    stream = Stream.objects.filter(log__segments__flight=flight, channels__role="latitude").select_related("log").first()
+    if stream is None:
+        raise InputError("no log of this flight holds positions")
+    channels = {channel.role: channel for channel in stream.channels.select_related("stream")}
+    if "longitude" not in channels:
+        raise InputError("this log holds latitudes without longitudes")
+    clock = clocks.get(stream.log_id, Clock())
+    t_s = clock.page(load_values(channels["time"]))
+    track = track_of(t_s, load_values(channels["latitude"]), load_values(channels["longitude"]))
+    every = max(1, -(-t_s.size // _MOST_TRACK_POINTS))
+    height = load_values(channels["altitude"]) if "altitude" in channels else None
+    value, labels = _colouring(colour, clocks, t_s) if colour else (None, None)
+    return {
+        "t": _listed(t_s[::every], 3),
+        "east": _listed(track.east_m[::every], 2),
+        "north": _listed(track.north_m[::every], 2),
+        "height": _listed(height[::every], 2) if height is not None else None,
+        "value": _listed(value[::every], 4) if value is not None else None,
+        "labels": labels,
+        "name": (colour.role or colour.name) if colour else "",
+        "unit": colour.unit if colour else "",
+        "length_m": round(track.length_m, 1),
+        "farthest_m": round(track.farthest_m, 1),
+        "rises_m": None
+        if height is None or not np.isfinite(height).any()
+        else round(float(np.nanmax(height) - np.nanmin(height)), 1),
+    }
+
+
+def _colouring(channel: Channel, clocks: dict[int, Clock], t_s: FloatArray) -> tuple[FloatArray, list[str] | None]:
+    """A channel's value at each position's time: the nearest sample before."""
+    times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
+    own_s = clocks.get(channel.stream.log_id, Clock()).page(load_values(times))
+    values = load_values(channel)
+    at = np.clip(np.searchsorted(own_s, t_s, side="right") - 1, 0, values.size - 1)
+    inside = (t_s >= own_s[0]) & (t_s <= own_s[-1])
+    return np.where(inside, values[at], np.nan), channel.labels
+
+
+def _listed(values: FloatArray, digits: int) -> list[float | None]:
+    return [round(value, digits) if np.isfinite(value) else None for value in values.tolist()]
+
+
+def overlay_pictures(first: Segment, second: Segment, pairs: list[Pair]) -> list[dict[str, Any]]:
+    """Small pictures of paired manoeuvres laid over each other: points of two SVG polylines, 220 × 70."""
+    found = []
+    for pair in pairs:
+        role = f"gyro.{pair.axis}" if pair.axis else "throttle"
+        curves = [
+            _curve(segment, role, start_s - 0.3)
+            for segment, start_s in ((first, pair.first_s), (second, pair.first_s - pair.lag_s))
+        ]
+        if any(curve is None for curve in curves):
+            found.append({"pair": pair, "lines": []})
+            continue
+        # the way flown may differ from flight to flight: each starts upward
+        shown = [curve * (np.sign(curve[np.abs(curve).argmax()]) if pair.axis else 1.0) for curve in curves if curve is not None]
+        low, high = min(float(np.nanmin(curve)) for curve in shown), max(float(np.nanmax(curve)) for curve in shown)
+        span = (high - low) or 1.0
+        lines = [
+            " ".join(
+                f"{220 * k / (curve.size - 1):.1f},{66 - 62 * (value - low) / span:.1f}" for k, value in enumerate(curve.tolist())
+            )
+            for curve in shown
+        ]
+        found.append({"pair": pair, "lines": lines, "low": low, "high": high})
+    return found
+
+
+def _curve(segment: Segment, role: str, start_s: float) -> FloatArray | None:
+    """1.5 s of a channel in 150 steps."""
+    channel = Channel.objects.filter(stream__log=segment.log_id, role=role).select_related("stream").first()
+    if channel is None:
+        return None
+    times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
+    first, last = sample_range(times, start_s - 0.1, start_s + 1.7)
+    t_s, values = load_values(times, first=first, last=last), load_values(channel, first=first, last=last)
+    if t_s.size < 4 or not np.isfinite(values).any():
+        return None
+    return np.interp(start_s + np.linspace(0, 1.5, 150), t_s, np.nan_to_num(values))

@@ -1,28 +1,30 @@
-"""Bringing logs in, flying in the simulator, looking at traces."""
+"""Bringing logs in: attached to a craft, laid in the inbox, or flown in the simulator."""
+
+from datetime import UTC, datetime
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_POST
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
-from nembrit.web.logs import services, traces
+from nembrit.web.logs import desk, inbox, services
+from nembrit.web.logs import simulator as flying
 from nembrit.web.logs.forms import AttachForm, SimulatorForm
 from nembrit.web.logs.models import Log
 
 
 @require_http_methods(["GET", "POST"])
 def attach(request: HttpRequest, craft_id: int) -> HttpResponse:
-    """Attach one or several files; each becomes a flight of its own, or is refused with the reason."""
+    """Attach one or several files; each becomes a flight, waits in the inbox, or is refused with the reason."""
     craft = get_object_or_404(Craft, pk=craft_id)
     form = AttachForm(request.POST if request.method == "POST" else None, craft=craft)
     received: list[services.Received] = []
-    files = request.FILES.getlist("files")
     if request.method == "POST" and form.is_valid():
-        if not files:
+        if not request.FILES.getlist("files"):
             form.add_error(None, "Choose at least one file.")
         configuration = form.cleaned_data["configuration"]
         fields = {
@@ -30,9 +32,25 @@ def attach(request: HttpRequest, craft_id: int) -> HttpResponse:
             "card_key": form.cleaned_data["card_key"],
             "pack": form.cleaned_data["pack"],
         }
-        received = [services.receive_file(craft, file.name, file.read(), flight_fields=fields) for file in files]
+        received = _received(request, craft, fields)
     template = "logs/_received_panel.html" if request.headers.get("HX-Request") else "logs/attach.html"
     return render(request, template, {"craft": craft, "form": form, "received": received})
+
+
+def _received(request: HttpRequest, craft: Craft | None, fields: dict[str, object]) -> list[services.Received]:
+    found = []
+    dates = request.POST.get("modified", "").split(",")
+    for number, file in enumerate(request.FILES.getlist("files")):
+        modified_at = _date(dates[number]) if number < len(dates) else None
+        found += services.receive_file(craft, file.name, file.read(), flight_fields=fields, modified_at=modified_at)
+    return found
+
+
+def _date(milliseconds: str) -> datetime | None:
+    """The file's own date as the browser tells it."""
+    if not milliseconds.isdigit() or len(milliseconds) > 14:
+        return None
+    return datetime.fromtimestamp(int(milliseconds) / 1000, UTC)
 
 
 @require_POST
@@ -40,7 +58,54 @@ def refused_remove(request: HttpRequest, log_id: int) -> HttpResponse:
     log = get_object_or_404(Log.objects.select_related("craft"), pk=log_id)
     services.remove_refused(log)
     messages.success(request, f"{log.file_name} is put away.")
-    return redirect(log.craft)
+    return redirect(log.craft or "logs:inbox")
+
+
+@require_http_methods(["GET", "POST"])
+def inbox_page(request: HttpRequest) -> HttpResponse:
+    """Logs that belong to no flight yet; files dropped here come in without a craft."""
+    received = []
+    if request.method == "POST":
+        received = _received(request, None, {})
+        if request.headers.get("HX-Request"):
+            return render(request, "logs/_received_panel.html", {"received": received})
+    crafts = Craft.objects.active()
+    context = {
+        "waiting": inbox.waiting(),
+        "received": received,
+        "crafts": crafts,
+        "flights": Flight.objects.active().select_related("craft").order_by("-flown_at", "-id")[:60],
+        "archived": Log.objects.exclude(archived_at=None).order_by("-archived_at")[:30],
+    }
+    return render(request, "logs/inbox.html", context)
+
+
+@require_POST
+def log_move(request: HttpRequest, log_id: int) -> HttpResponse:
+    """Put a log with a flight (``flight-12``) or make it a new flight of a craft (``craft-3``)."""
+    log = get_object_or_404(Log, pk=log_id)
+    kind, _, number = request.POST.get("to", "").partition("-")
+    if not number.isdigit() or kind not in ("flight", "craft"):
+        messages.error(request, "Choose a flight or a craft for the log. Nothing was moved.")
+        return redirect(request.POST.get("back") or log)
+    try:
+        if kind == "flight":
+            segment = desk.move_to(log, get_object_or_404(Flight, pk=int(number)))
+        else:
+            segment = desk.new_flight_of(log, get_object_or_404(Craft, pk=int(number)))
+    except CoreError as error:
+        messages.error(request, f"{log.file_name} stays where it is: {error}.")
+        return redirect(log)
+    messages.success(request, f"{log.file_name} belongs to {segment.flight} of {segment.flight.craft} now.")
+    return redirect(log)
+
+
+@require_POST
+def log_archive(request: HttpRequest, log_id: int) -> HttpResponse:
+    log = get_object_or_404(Log, pk=log_id)
+    desk.set_log_archived(log, archived=request.POST.get("archived") == "1")
+    messages.success(request, f"{log.file_name} is {'archived; nothing of it is lost' if log.archived_at else 'back'}.")
+    return redirect("logs:inbox")
 
 
 @require_http_methods(["GET", "POST"])
@@ -48,7 +113,7 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
     """Fly in the simulator: any card, any configuration."""
     craft = get_object_or_404(Craft, pk=craft_id)
     form = SimulatorForm(
-        request.POST if request.method == "POST" else None, craft=craft, initial={"seed": services.default_seed(craft)}
+        request.POST if request.method == "POST" else None, craft=craft, initial={"seed": flying.default_seed(craft)}
     )
     if request.method == "POST" and form.is_valid():
         try:
@@ -71,7 +136,7 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
 def _fly(craft: Craft, data: dict[str, object]) -> list[Job]:
     faults = {"as_built": None, "sound": {}, "loose_mount": {"loose_mount": 1.0}}[str(data["condition"])]
     logs = [
-        services.request_simulation(
+        flying.request_simulation(
             craft,
             card_key=str(data["card"]),
             configuration=data["configuration"],
@@ -82,55 +147,4 @@ def _fly(craft: Craft, data: dict[str, object]) -> list[Job]:
         )
         for number in range(data["flights"])
     ]
-    return [services.fly_in_simulator(log) for log in logs]
-
-
-@require_safe
-def trace_page(request: HttpRequest, flight_id: int) -> HttpResponse:
-    """Set-point against gyro per axis, throttle and motors over time."""
-    flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
-    segment = flight.segments.select_related("log").first()
-    context = {"craft": flight.craft, "flight": flight, "segment": segment}
-    if segment:
-        stream = segment.log.streams.order_by("-n_samples").first()
-        context |= {"log": segment.log, "stream": stream, "panes": _panes({channel.role for channel in stream.channels.all()})}
-    return render(request, "logs/trace.html", context)
-
-
-def _panes(roles: set[str]) -> list[dict[str, object]]:
-    """Ready-made panes of the first trace view, of what the log holds."""
-    panes: list[dict[str, object]] = []
-    for axis in ("roll", "pitch", "yaw"):
-        lines = [(f"setpoint.{axis}", "setpoint"), (f"gyro.{axis}", "filtered"), (f"gyro_raw.{axis}", "raw")]
-        found = [line for line in lines if line[0] in roles]
-        if ("gyro." + axis) in roles:
-            found = [line for line in found if line[1] != "raw"]
-        if found:
-            panes.append({"title": axis, "unit": "deg/s", "colour": axis, "lines": found})
-    if "throttle" in roles:
-        panes.append({"title": "throttle", "unit": "1", "colour": "ink", "lines": [("throttle", "plain")]})
-    motors = sorted((role for role in roles if role.startswith("motor.")), key=lambda role: int(role.split(".")[1]))
-    panes += [
-        {"title": f"motor {role.split('.')[1]}", "unit": "1", "colour": "ink", "lines": [(role, "plain")], "small": True}
-        for role in motors
-    ]
-    return panes
-
-
-@require_safe
-def trace_data(request: HttpRequest, log_id: int) -> HttpResponse:
-    """Envelope of some channels over a span, as binary."""
-    log = get_object_or_404(Log, pk=log_id, state=Log.State.READY)
-    try:
-        start_s, end_s = float(request.GET["from"]), float(request.GET["to"])
-        n_columns = int(request.GET.get("columns", "1000"))
-        roles = [role for role in request.GET.get("roles", "").split(",") if role][:40]
-        if not start_s < end_s:
-            raise ValueError
-    except (KeyError, ValueError):
-        return HttpResponse("from and to should be seconds, from before to", status=400, content_type="text/plain")
-    try:
-        content = traces.trace_bytes(log, roles, start_s=start_s, end_s=end_s, n_columns=n_columns)
-    except CoreError as error:
-        return HttpResponse(str(error), status=400, content_type="text/plain")
-    return HttpResponse(content, content_type="application/octet-stream")
+    return [flying.fly_in_simulator(log) for log in logs]

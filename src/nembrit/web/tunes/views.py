@@ -38,6 +38,8 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "attach_form": AttachForm(craft=shown),
         "jobs": [*Job.objects.filter(kind__in=("import_log", "simulate"), subject_id__in=log_ids).unfinished(), *waiting],
         "refused": shown.logs.filter(state=Log.State.REFUSED),
+        "asking": shown.logs.filter(state=Log.State.ASKING, archived_at=None),
+        "loose_logs": shown.logs.filter(state=Log.State.READY, segments=None, archived_at=None),
         "finding": latest_act_finding(shown),
     }
     return render(request, "tunes/craft.html", context)

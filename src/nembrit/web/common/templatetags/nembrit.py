@@ -63,6 +63,18 @@ def item(mapping: dict[str, object], key: str) -> object:
     return mapping.get(key) if mapping else None
 
 
+@register.filter
+def at(values: list[object], index: int) -> object:
+    """An entry of a list by a position that is itself a variable."""
+    return values[index] if 0 <= index < len(values) else None
+
+
+@register.filter
+def add_s(seconds: float, change_s: str) -> str:
+    """A time moved by some seconds, for an address."""
+    return f"{seconds + float(change_s):.3f}"
+
+
 _FINDING_TITLES = {"loose_mount": "a loose mount or tray"}
 
 

@@ -26,7 +26,11 @@ document.addEventListener("htmx:afterRequest", (event) => {
 for (const drop of document.querySelectorAll(".drop")) {
   const input = drop.querySelector("input[type=file]");
   const list = drop.querySelector(".chosen");
-  const show = () => { list.textContent = [...input.files].map((file) => file.name).join(", "); };
+  const dates = input.form?.elements.modified; // when each file was written, as the system tells
+  const show = () => {
+    list.textContent = [...input.files].map((file) => file.name).join(", ");
+    if (dates) dates.value = [...input.files].map((file) => file.lastModified).join(",");
+  };
   input.addEventListener("change", show);
   for (const name of ["dragenter", "dragover"]) {
     drop.addEventListener(name, (event) => { event.preventDefault(); drop.classList.add("over"); });

@@ -22,6 +22,13 @@ export class Chart {
     this.setSpec(spec);
     this.tools();
     new ResizeObserver(() => this.u?.setSize(this.size())).observe(this.plot);
+    if (options.onPlace) this.plot.addEventListener("click", (event) => { if (!this.dragged) options.onPlace(this.here(), event); });
+  }
+
+  // where the cursor stands on the x axis, else the middle of the view
+  here() {
+    const [from, to] = this.view ?? this.full;
+    return this.u.cursor.left >= 0 ? this.u.posToVal(this.u.cursor.left, "x") : (from + to) / 2;
   }
 
   size() { return { width: Math.max(200, this.plot.clientWidth), height: this.options.height ?? 230 }; }
@@ -73,7 +80,9 @@ export class Chart {
   }
 
   selected(u) {
-    if (u.select.width < 6) return;
+    this.dragged = u.select.width >= 6;
+    if (!this.dragged) return;
+    setTimeout(() => { this.dragged = false; });
     const from = u.posToVal(u.select.left, "x"), to = u.posToVal(u.select.left + u.select.width, "x");
     u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
     this.zoomTo(from, to);
@@ -95,12 +104,13 @@ export class Chart {
     if (index == null) return;
     this.index = index;
     const x = this.u.data[0][index];
+    this.options.onCursor?.(x);
     const values = this.spec.lines.map((line, n) => {
       const { y, low, high } = this.places[n];
       const at = this.u.data[y][index];
       if (at == null) return null;
       const spread = low != null && !line.envelope ? ` (${text(this.u.data[low][index])} to ${text(this.u.data[high][index])})` : "";
-      return `${line.label} ${text(at)}${spread}`;
+      return `${line.label} ${line.labels ? line.labels[Math.round(at)] ?? "–" : text(at)}${spread}`;
     });
     this.readout.textContent = `${text(x, this.spec.x.unit)} · ${values.filter(Boolean).join(" · ")}`;
   }

@@ -4,7 +4,7 @@ import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 // Columns: x, then for each line its y and, where it has an area, low and high.
 export function columns(spec) {
   const tables = spec.lines.map((line) => [line.x, line.y, ...(line.low ? [line.low, line.high] : [])]);
-  const shared = spec.lines.every((line) => line.x.length === spec.lines[0].x.length && line.x.every((x, k) => x === spec.lines[0].x[k]));
+  const shared = spec.lines.every((line) => line.x === spec.lines[0].x || (line.x.length === spec.lines[0].x.length && line.x.every((x, k) => x === spec.lines[0].x[k])));
   if (shared && tables.length) return [tables[0][0], ...tables.flatMap((table) => table.slice(1))];
   return tables.length ? uPlot.join(tables) : [[]];
 }

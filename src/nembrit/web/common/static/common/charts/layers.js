@@ -34,8 +34,27 @@ export function drawAbove(u, spec, places) {
   ctx.beginPath();
   ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
   ctx.clip();
+  for (const cursor of spec.cursors ?? []) drawCursor(u, ctx, bbox, cursor);
   for (const place of labelPlaces(u, spec, places)) label(ctx, bbox, taken, place);
   ctx.restore();
+}
+
+// A cursor that was set: a full line with its letter at the top.
+function drawCursor(u, ctx, bbox, { x, label: letter }) {
+  if (x < u.scales.x.min || x > u.scales.x.max) return;
+  const at = u.valToPos(x, "x", true), size = 16 * devicePixelRatio;
+  ctx.strokeStyle = ctx.fillStyle = token("ink");
+  ctx.lineWidth = 1.5 * devicePixelRatio;
+  ctx.setLineDash([]);
+  ctx.beginPath();
+  ctx.moveTo(at, bbox.top);
+  ctx.lineTo(at, bbox.top + bbox.height);
+  ctx.stroke();
+  ctx.fillRect(at - size / 2, bbox.top, size, size);
+  ctx.fillStyle = token("paper");
+  ctx.font = font(12);
+  ctx.textAlign = "center";
+  ctx.fillText(letter, at, bbox.top + size * 0.75);
 }
 
 // Every label with its wanted place in canvas pixels; also used for the SVG.

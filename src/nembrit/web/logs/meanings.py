@@ -1,0 +1,239 @@
+"""What a log's columns mean: as recognised, as a profile says, or as the tuner chose."""
+
+import hashlib
+import json
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Any
+
+from django.db import transaction
+
+from nembrit.core.errors import InputError
+from nembrit.core.records.mapping import ClockUse, ColumnUse, Mapping, TableMapping, check_mapping, mapping_from_json
+from nembrit.core.records.raw import RawLog
+from nembrit.core.records.recognise.propose import propose
+from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
+from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
+from nembrit.web.common.jobs import start_job
+from nembrit.web.common.models import Job
+from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
+from nembrit.web.logs.storage import load_pyramid
+
+SURE = 0.8
+_PROVISIONAL_HZ = 1000.0  # rows of a log whose rate is not known yet are laid out so, to be looked at
+
+
+def fingerprint(raw: RawLog) -> str:
+    """The same for files whose format, columns and stated units are the same."""
+    shape = [[(column.name, column.unit) for column in table.columns] for table in raw.tables]
+    return hashlib.sha256(json.dumps([raw.format_key, shape]).encode()).hexdigest()
+
+
+def mapping_for(log: Log, raw: RawLog) -> tuple[Mapping, ImportProfile | None]:
+    """The tuner's own choice, else a profile for such headers, else what the recogniser proposes."""
+    if log.chosen_mapping:
+        return mapping_from_json(log.chosen_mapping), log.profile
+    profile = ImportProfile.objects.filter(fingerprint=fingerprint(raw)).first()
+    if profile:
+        return mapping_from_json(profile.mapping), profile
+    return propose(raw), None
+
+
+def questions_of(mapping: Mapping) -> list[str]:
+    """What the tuner must say before the log can be used."""
+    asked = [table.clock.reason or "At what rate was this written?" for table in mapping.tables if not table.clock.is_known]
+    if not any(use.role for table in mapping.tables for use in table.columns):
+        asked.append("No column could be given a meaning: choose what they are.")
+    return asked
+
+
+def provisional(mapping: Mapping) -> Mapping:
+    """The same mapping with rows spread at 1 kHz where no clock is known, so that the log can be looked at."""
+    return replace(
+        mapping,
+        tables=tuple(
+            table if table.clock.is_known else replace(table, clock=replace(table.clock, column=None, rate_hz=_PROVISIONAL_HZ))
+            for table in mapping.tables
+        ),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnRow:
+    """One row of the meanings page."""
+
+    channel: Channel
+    picture: str  # points of an SVG polyline, 120 × 30
+    state: str  # sure, doubtful or unknown
+
+    @property
+    def field(self) -> str:
+        return f"{self.channel.stream_id}-{self.channel.position}"
+
+    @property
+    def scale(self) -> str:
+        """Unit or factor, as the form shows it."""
+        return scale_text(self.channel.role, self.channel.factor, self.channel.offset) if self.channel.role else ""
+
+
+def rows_of(log: Log) -> list[tuple[Any, list[ColumnRow]]]:
+    """All streams with their columns, miniature pictures included."""
+    found = []
+    for stream in log.streams.order_by("pk"):
+        rows = []
+        for channel in stream.channels.select_related("stream", "pyramid"):
+            if channel.position == 0:
+                continue
+            state = "unknown" if not channel.role else "sure" if (channel.confidence or 0) >= SURE else "doubtful"
+            rows.append(ColumnRow(channel=channel, picture=_miniature(channel), state=state))
+        found.append((stream, rows))
+    return found
+
+
+def _miniature(channel: Channel) -> str:
+    """The column's envelope over the whole log as one polyline: up along the highs, back along the lows."""
+    if channel.labels is not None:
+        return ""
+    envelope = load_pyramid(channel)
+    n = min(60, envelope.shape[0])
+    groups = _split(envelope, n)
+    lows = [float(part[:, 0].min()) for part in groups]
+    highs = [float(part[:, 1].max()) for part in groups]
+    finite = [value for value in (*lows, *highs) if value == value]
+    if not finite:
+        return ""
+    bottom, top = min(finite), max(finite)
+    span = (top - bottom) or 1.0
+
+    def point(k: int, value: float) -> str:
+        shown = value if value == value else bottom
+        return f"{120 * k / max(1, len(groups) - 1):.1f},{28 - 26 * (shown - bottom) / span:.1f}"
+
+    upper = [point(k, value) for k, value in enumerate(highs)]
+    lower = [point(k, value) for k, value in enumerate(lows)]
+    return " ".join([*upper, *reversed(lower)])
+
+
+def _split(envelope: Any, n: int) -> list[Any]:
+    edges = [round(k * envelope.shape[0] / n) for k in range(n + 1)]
+    return [envelope[a:b] for a, b in pairwise(edges) if b > a]
+
+
+def role_choices() -> list[str]:
+    """Roles to choose from."""
+    return [role for _, roles in ROLE_CHOICES for role in roles]
+
+
+def unit_choices() -> list[str]:
+    """Units to choose from, whatever the role."""
+    return sorted({unit for units in SHOWN_UNITS.values() for unit in units})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClockRow:
+    """How the time of one stream was found."""
+
+    stream: Stream
+    clock: ClockUse
+
+
+def clocks_of(log: Log) -> list[ClockRow]:
+    """The clocks of a log's streams."""
+    if not log.applied_mapping:
+        return []
+    mapping = mapping_from_json(log.applied_mapping)
+    return [ClockRow(stream=stream, clock=mapping.tables[stream.table].clock) for stream in log.streams.order_by("pk")]
+
+
+def rate_hz(text: str) -> float:
+    """A sample rate as typed. Raises InputError for what is none."""
+    try:
+        value = float(text.replace(",", ".").lower().removesuffix("hz"))
+    except ValueError:
+        value = 0.0
+    if not 0.01 <= value <= 100_000:
+        raise InputError(f"a rate is a number from 0.01 to 100000 Hz, not “{text[:20]}”")
+    return value
+
+
+def read_again(log: Log) -> Job:
+    """Read the kept file anew with what the recogniser knows now; the tuner's own choices stay."""
+    if not hasattr(log, "upload"):
+        raise InputError("the uploaded file was removed; it cannot be read again")
+    Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
+    return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """What the tuner chose on the meanings page, by the rows' field names and by streams' keys."""
+
+    roles: dict[str, str]
+    scales: dict[str, str]  # a unit or a number, as typed
+    rates_hz: dict[int, float]
+    profile_name: str = ""
+
+
+def choose(log: Log, choice: Choice) -> Job:
+    """Keep the tuner's meanings, as a profile too if it has a name, and read the kept file again.
+
+    Raises InputError for a role or scale that cannot be; nothing is changed then.
+    """
+    if not hasattr(log, "upload"):
+        raise InputError("the uploaded file was removed; its meanings can no longer be changed")
+    mapping = _chosen(log, choice)
+    check_mapping(mapping)
+    unanswered = questions_of(mapping)
+    if unanswered:
+        raise InputError(unanswered[0])
+    with transaction.atomic():
+        log.chosen_mapping, log.state = mapping.as_json(), Log.State.WAITING
+        if choice.profile_name:
+            log.profile, _ = ImportProfile.objects.update_or_create(
+                fingerprint=log.fingerprint, defaults={"name": choice.profile_name[:120], "mapping": mapping.as_json()}
+            )
+        log.save(update_fields=("chosen_mapping", "state", "profile"))
+    return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+
+
+def _chosen(log: Log, choice: Choice) -> Mapping:
+    """The mapping that the log was read with, changed as chosen."""
+    current = mapping_from_json(log.applied_mapping or {})
+    streams = {stream.table: stream for stream in log.streams.prefetch_related("channels")}
+    tables = []
+    for index, table in enumerate(current.tables):
+        stream = streams.get(index)
+        if stream is None:
+            tables.append(table)
+            continue
+        clock = table.clock
+        if stream.pk in choice.rates_hz:
+            column = clock.column if clock.unit_s is None else None
+            clock = ClockUse(column=column, rate_hz=choice.rates_hz[stream.pk], confidence=1.0, reason="chosen by you")
+        uses = list(table.columns)
+        for channel in stream.channels.all():
+            field = f"{stream.pk}-{channel.position}"
+            if channel.position and field in choice.roles:
+                uses[channel.column] = _use(
+                    uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()
+                )
+        tables.append(TableMapping(clock=clock, columns=tuple(uses)))
+    return Mapping(tables=tuple(tables))
+
+
+def _use(use: ColumnUse, role: str, scale: str) -> ColumnUse:
+    """One column as chosen; what was left as proposed counts as confirmed."""
+    if not role:
+        return ColumnUse(name=use.name, reason="chosen: no meaning")
+    if quantity_of(role) is None:
+        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+    unchanged = use.role is not None and scale == scale_text(use.role, use.factor, use.offset)
+    if role == use.role and (unchanged or not scale):
+        return replace(use, confidence=max(use.confidence, 0.95))
+    if unchanged and quantity_of(role) == quantity_of(use.role or ""):
+        factor, offset = use.factor, use.offset
+    else:
+        factor, offset = parse_scale(role, scale) if scale else (1.0, 0.0)
+    return ColumnUse(
+        name=use.name, role=role, unit=unit_of(role), factor=factor, offset=offset, confidence=1.0, reason="chosen by you"
+    )

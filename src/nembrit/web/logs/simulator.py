@@ -1,0 +1,94 @@
+"""Flying in the simulator: the stand-in for going out to fly; its log comes in like any other."""
+
+import hashlib
+from typing import Any
+
+import zstandard
+
+from nembrit.core.errors import CoreError, InputError
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.formats.progress import Progress
+from nembrit.core.simulate.airframe import Faults, World
+from nembrit.web.common.jobs import job_handler, start_job
+from nembrit.web.common.models import Job
+from nembrit.web.flights.services import card_of
+from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration
+from nembrit.web.logs.models import Log, Upload
+from nembrit.web.logs.services import take_in
+
+
+def request_simulation(
+    craft: Craft,
+    *,
+    card_key: str,
+    configuration: Configuration,
+    seed: int,
+    wind_m_s: float,
+    pack_charge_ratio: float,
+    faults: dict[str, Any] | None = None,
+    flight_fields: dict[str, Any] | None = None,
+) -> Log:
+    """Note a flight for the simulator; `faults` None: what the craft's latest build entry says it suffers from.
+
+    Raises InputError at once for a craft, card or configuration that cannot be flown.
+    """
+    if card_of(card_key) is None:
+        raise InputError(f"there is no card “{card_key}”")
+    controller_of(configuration)
+    World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=pack_charge_ratio)
+    if len(core_craft(craft).motors) < 3 or craft.kind != Craft.Kind.MULTIROTOR:
+        raise InputError("the simulator flies multirotors with three to eight motors; model aeroplanes come later")
+    build = latest_build(craft)
+    if faults is None:
+        faults = build.simulated_faults if build else {}
+    world = {"seed": seed, "wind_m_s": wind_m_s, "pack_charge_ratio": pack_charge_ratio, "faults": faults}
+    fields = {"card_key": card_key, "configuration_id": configuration.pk, "wind_m_s": wind_m_s, **(flight_fields or {})}
+    file_name = f"{craft.name.lower()}-{card_key}-{seed}.csv"
+    return Log.objects.create(craft=craft, file_name=file_name, request={"simulation": world, "flight": fields})
+
+
+def fly_in_simulator(log: Log) -> Job:
+    """Start the flight that `request_simulation` noted."""
+    return start_job("simulate", log.pk, label=f"Flying {log.craft.name} in the simulator")
+
+
+@job_handler("simulate")
+def simulate(log_id: int, progress: Progress) -> None:
+    """Fly, write the log's file, and take it in like any other."""
+    from nembrit.core.simulate.flight import DECIMALS, fly, write_order  # compiles: not before it is needed
+
+    log = Log.objects.select_related("craft").get(pk=log_id)
+    if log.segments.exists():
+        return
+    progress("flying", 0.0)
+    world = dict(log.request["simulation"])
+    card = card_of(log.request["flight"]["card_key"])
+    configuration = Configuration.objects.get(pk=log.request["flight"]["configuration_id"])
+    if card is None:
+        raise InputError("the card is gone")
+    craft = core_craft(log.craft)
+    faults = Faults(**world.pop("faults", {}))
+    try:
+        flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults))
+        progress("writing the log", 0.2)
+        content = nembrit_csv.write([(role, flown.channels[role]) for role in write_order(craft)], flown.t_s, decimals=DECIMALS)
+        log.sha256, log.size_bytes = hashlib.sha256(content).hexdigest(), len(content)
+        log.save(update_fields=("sha256", "size_bytes"))
+        Upload.objects.update_or_create(log=log, defaults={"content": zstandard.ZstdCompressor(level=3).compress(content)})
+        take_in(log, content, lambda stage, share: progress(stage, 0.3 + 0.7 * share))
+    except CoreError as error:
+        Log.objects.filter(pk=log.pk).update(state=Log.State.REFUSED, error=str(error))
+        raise
+
+
+def default_seed(craft: Craft) -> int:
+    """A seed that this craft has not flown yet."""
+    return 100 + craft.logs.count()
+
+
+def flown_configuration(craft: Craft, configuration_id: str) -> Configuration | None:
+    """The chosen configuration, or the latest one."""
+    if configuration_id.isdigit():
+        return craft.configurations.filter(pk=int(configuration_id)).first()
+    return latest_configuration(craft)

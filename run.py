@@ -21,10 +21,12 @@ USAGE = """Usage: python3 run.py COMMAND
 
   demo  [--port N] [--data DIR]   start with made-up demo data
   serve [--port N] [--data DIR]   start with your own workshop
+  backup FILE [--data DIR]        copy the whole workshop to one file, checked, also while it is in use
+  restore FILE [--data DIR]       put such a copy back; the state before is kept
   test                            install what tests need and run them all
   check [--full]                  linters, types, import contracts; --full: the long accuracy run too
   shots                           take the documentation's pictures from a fresh demo
-  nembrit ...                     the command line: inspect, analyse, simulate, compare
+  nembrit ...                     the command line: inspect, analyse, convert, simulate, compare
 """
 
 
@@ -174,7 +176,7 @@ def main():
     if sys.version_info < (3, 11):
         stop("Nembrit needs Python 3.11 or newer; this is Python %d.%d." % sys.version_info[:2])
     command, arguments = (sys.argv[1] if len(sys.argv) > 1 else ""), sys.argv[2:]
-    if command in ("demo", "serve"):
+    if command in ("demo", "serve", "backup", "restore"):
         prepare()
         hand_over(["-m", "nembrit.web.server", command] + arguments)
     elif command == "nembrit":

@@ -6,12 +6,15 @@ Everything goes through the same services and jobs as a user's own work.
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
+from nembrit.demo.recorder import field_recording
 from nembrit.demo.texts import BRAMBLE_SETTINGS, JUNIPER_SETTINGS, NAME_MAP, THISTLE_SETTINGS
 from nembrit.web.common.jobs import run_job
 from nembrit.web.common.models import Job
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
-from nembrit.web.logs import simulator
+from nembrit.web.logs import desk, simulator
+from nembrit.web.logs import services as logs
+from nembrit.web.logs.models import Log
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 
@@ -73,6 +76,18 @@ def _juniper(tell: Tell, n_flights: int) -> None:
     Slip.objects.filter(pk=slip.pk).update(created_at=day)
     Configuration.objects.filter(pk=slip.result_configuration_id).update(created_at=day)
     _fly(craft, slip.result_configuration, seeds=range(51, 51 + n_flights), start=day + timedelta(minutes=25), tell=tell)
+    _field_recorder(craft)
+
+
+def _field_recorder(craft: Craft) -> None:
+    """A second recorder flew along twice: one of its files lies with its flight, the other still in the inbox."""
+    last, before = craft.flights.order_by("-number")[:2]
+    for flight, late_s, seed in ((last, 1.734, 1), (before, 0.91, 2)):
+        content = field_recording(flight, late_s=late_s, skew_ppm=38.0, seed=seed)
+        name = f"field-box-{flight.number}.jsonl"
+        logs.receive_file(craft, name, content, flight_fields={}, modified_at=flight.flown_at + timedelta(seconds=late_s))
+        _finish_jobs()
+    desk.move_to(Log.objects.get(file_name=f"field-box-{last.number}.jsonl"), last)
 
 
 def _bramble(tell: Tell) -> None:

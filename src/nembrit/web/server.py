@@ -1,4 +1,7 @@
-"""`demo` and `serve`: prepare the data folder, start the worker, serve pages on this computer only."""
+"""`demo` and `serve`: prepare the data folder, start the worker, serve pages on this computer only.
+
+`backup` and `restore` copy the whole workshop out and back, also while it is served.
+"""
 
 import argparse
 import contextlib
@@ -19,11 +22,14 @@ DEFAULT_PORT = 8460
 
 def main(arguments: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="run.py")
-    parser.add_argument("command", choices=("demo", "serve"))
+    parser.add_argument("command", choices=("demo", "serve", "backup", "restore"))
+    parser.add_argument("file", type=Path, nargs="?", help="for backup and restore")
     parser.add_argument("--port", type=int, default=DEFAULT_PORT)
     parser.add_argument("--data", type=Path, metavar="DIR")
     options = parser.parse_args(arguments)
     folder = _writable(options.data or _default_folder(options.command))
+    if options.command in ("backup", "restore"):
+        return _copy(options.command, options.file, folder)
     listener = _listen(options.port)
     os.environ["NEMBRIT_DATA"] = str(folder)
     os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
@@ -33,6 +39,33 @@ def main(arguments: list[str]) -> int:
         _serve(listener, folder)
     except KeyboardInterrupt:
         pass
+    return 0
+
+
+def _copy(command: str, file: Path | None, folder: Path) -> int:
+    """Make or restore a copy of the workshop in a data folder."""
+    if file is None:
+        _stop(f"Say which file: run.py {command} FILE [--data DIR].")
+    if command == "restore" and not file.is_file():
+        _stop(f"There is no file {file}.")
+    if command == "backup" and not (folder / "workshop.sqlite3").exists():
+        _stop(f"There is no workshop in {folder}: choose its folder with --data DIR.")
+    os.environ["NEMBRIT_DATA"] = str(folder)
+    os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    from nembrit.web.common import backup
+
+    try:
+        if command == "backup":
+            print(f"Copied and checked: {backup.make_backup(file.resolve())}")
+        else:
+            call_command("migrate", verbosity=0, interactive=False)
+            print(f"Restored. The state before is kept as {backup.restore_backup(file.resolve())}")
+    except backup.BackupError as error:
+        _stop(f"{error}.")
     return 0
 
 

@@ -98,9 +98,8 @@ def _answer(need: _Need, rates_hz: dict[str, float], flight_s: float) -> Answer:
         return Answer(question=need.question, state="no", missing=missing, advice="fly the half-minute card")
     better = [role for role in need.better_with if role not in rates_hz]
     if better:
-        return Answer(
-            question=need.question, state="partly", missing=f"{_in_words(better)}, for {need.better_for}", advice=need.advice
-        )
+        missing = f"{_in_words(better)}, for {need.better_for}"
+        return Answer(question=need.question, state="partly", missing=missing, advice=f"log {_in_words(better)} too")
     if slowest_hz < need.good_rate_hz:
         missing = f"logged at {slowest_hz:.4g} Hz; above {slowest_hz / 2:.4g} Hz nothing is seen"
         return Answer(question=need.question, state="partly", missing=missing, advice="raise the log rate")

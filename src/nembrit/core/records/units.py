@@ -67,24 +67,26 @@ _SPELLINGS: dict[str, dict[str, float]] = {
     "frequency": {"hz": 1.0, "khz": 1000.0},
     "raw": {"raw lsb count counts cnt adc ticks digit digits": 1.0},
 }
+
+
+def _normalised(text: str) -> str:
+    return re.sub(r"[\s.^]", "", text.strip().strip("[](){}<>").lower())
+
+
 _FAHRENHEIT = Unit(quantity="temperature", factor=5 / 9, offset=-32 * 5 / 9)
 _UNITS: dict[str, list[Unit]] = {}
 for _quantity, _table in _SPELLINGS.items():
     for _texts, _factor in _table.items():
         for _text in _texts.split():
-            _UNITS.setdefault(_text, []).append(Unit(quantity=_quantity, factor=_factor))
+            _UNITS.setdefault(_normalised(_text), []).append(Unit(quantity=_quantity, factor=_factor))
 for _text in ("°f", "degf", "fahrenheit"):
-    _UNITS[_text] = [_FAHRENHEIT]
+    _UNITS[_normalised(_text)] = [_FAHRENHEIT]
 
 # endings that name a unit without brackets, as in ``vbat_mV``; single letters would be read into names
 _SUFFIXES = frozenset(
     "dps mdps rads degs rpm us usec ms msec ns nsec sec mv cv volt volts ma amps pct percent hz cm mm ft "
     "mg deg rad ddeg cdeg mps kmh kph degc celsius lsb raw counts micros millis".split()
 )
-
-
-def _normalised(text: str) -> str:
-    return re.sub(r"[\s.^]", "", text.strip().strip("[](){}<>").lower())
 
 
 def units_of(text: str) -> tuple[Unit, ...]:

@@ -102,8 +102,14 @@ def _reporter(job_id: int) -> Progress:
     return report
 
 
-def recover_interrupted() -> None:
-    """After a kill or power loss: start jobs that were under way once more, then give them up cleanly."""
+def recover_interrupted(*, also_waiting: bool = False) -> None:
+    """After a kill or power loss: start jobs that were under way once more, then give them up cleanly.
+
+    `also_waiting`: the queue itself was lost, as after a restore; jobs that waited are queued again.
+    """
+    if also_waiting:
+        for job in Job.objects.filter(state=Job.State.WAITING):
+            run_job.enqueue(job.pk)
     for job in Job.objects.filter(state=Job.State.RUNNING):
         if job.attempts < _MOST_ATTEMPTS:
             Job.objects.filter(pk=job.pk).update(state=Job.State.WAITING, stage="starting again after an interruption")

@@ -283,8 +283,10 @@ def overlay_pictures(first: Segment, second: Segment, pairs: list[Pair]) -> list
         if any(curve is None for curve in curves):
             found.append({"pair": pair, "lines": []})
             continue
-        # the way flown may differ from flight to flight: each starts upward
-        shown = [curve * (np.sign(curve[np.abs(curve).argmax()]) if pair.axis else 1.0) for curve in curves if curve is not None]
+        # the way flown may differ from flight to flight: each is turned to start upward
+        shown = [
+            curve * (np.sign(float(curve[:25].mean())) or 1.0 if pair.axis else 1.0) for curve in curves if curve is not None
+        ]
         low, high = min(float(np.nanmin(curve)) for curve in shown), max(float(np.nanmax(curve)) for curve in shown)
         span = (high - low) or 1.0
         lines = [

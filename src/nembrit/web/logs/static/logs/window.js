@@ -3,7 +3,7 @@ import { Chart } from "../common/charts/chart.js";
 import { decode } from "./trace/data.js";
 
 const figure = document.getElementById("overview");
-const { src, role, from, to } = figure.dataset;
+const { trace: src, role, from, to } = figure.dataset;
 const all = [Number(from), Number(to)];
 const inputs = { start: document.getElementById("window-start"), end: document.getElementById("window-end") };
 const spans = JSON.parse(document.getElementById("overview-spans").textContent);

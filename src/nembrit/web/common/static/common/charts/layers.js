@@ -77,6 +77,7 @@ export function labelPlaces(u, spec, places) {
     found.push({ text: line.label, x: Math.min(u.valToPos(u.data[0][k], "x", true), bbox.left + bbox.width - 4 * ratio), y: u.valToPos(y[k], "y", true) - 6 * ratio, align: "right", colour: lookOf(line).colour, line: true });
   });
   for (const band of spec.bands) {
+    if (!band.label) continue;
     const from = Math.max(band.start, u.scales.x.min), to = Math.min(band.end, u.scales.x.max);
     if (from >= to) continue;
     found.push({ text: band.label, x: (u.valToPos(from, "x", true) + u.valToPos(to, "x", true)) / 2, y: bbox.top + bbox.height - (band.is_marked ? 20 : 5) * ratio, align: "center", colour: "ink-2", width: u.valToPos(to, "x", true) - u.valToPos(from, "x", true), marked: band.is_marked });

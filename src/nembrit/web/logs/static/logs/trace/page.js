@@ -86,6 +86,7 @@ const outside = (from, to) => [[from, page.window[0]], [page.window[1], to]].fil
 
 function tell() {
   const { from, to } = state;
+  view.dataset.shows = state.view;
   byId("trace-span").textContent = `${from.toFixed(3)} to ${to.toFixed(3)} s`;
   for (const button of document.querySelectorAll("[data-view]")) button.setAttribute("aria-pressed", String(button.dataset.view === state.view));
   const strip = byId("strip");

@@ -4,6 +4,8 @@ import { Chart } from "../../common/charts/chart.js";
 const LOOKS = { setpoint: "setpoint", gyro_raw: "raw", gyro: "filtered" };
 const SHORT = { gyro: "gyro", gyro_raw: "raw gyro", setpoint: "set-point", term_p: "P", term_i: "I", term_d: "D", term_f: "F" };
 
+const QUANTITIES = { "deg/s": "rate", V: "voltage", A: "current", m: "height", "m/s": "speed", deg: "angle", rpm: "speed", "m/s2": "force" };
+
 export class Panes {
   // box: where panes go; channels: id → entry of the page; on: callbacks range, place, cursor, remove
   constructor(box, channels, all, on) {
@@ -69,7 +71,7 @@ export class Panes {
     if (pane.chart) { pane.chart.setSpec(spec); return; }
     const many = this.panes.length > 4;
     pane.chart = new Chart(pane.figure, spec, {
-      height: (many ? 116 : 172) + (isLast ? 18 : 0), all: this.all, sync: "traces", timeLabel: isLast,
+      height: (many ? 110 : 156) + (isLast ? 18 : 0), all: this.all, sync: "traces", timeLabel: isLast,
       onRange: this.on.range, onPlace: this.on.place, onCursor: this.on.cursor,
     });
   }
@@ -81,7 +83,7 @@ export class Panes {
     const isShare = unit === "1" && entries.every((entry) => /throttle|motor/.test(entry.role));
     return {
       title: `${this.title(pane.ids)} over time`, x: { label: "time", unit: "s", low: from, high: to },
-      y: { label: isShare ? "share" : entries[0].labels ? "state" : (SHORT[entries[0].role.split(".")[0]] ?? "value"), unit, ...(isShare ? { low: 0, high: 1.05 } : {}) },
+      y: { label: isShare ? "share" : entries[0].labels ? "state" : (QUANTITIES[unit] ?? "value"), unit, ...(isShare ? { low: 0, high: 1.05 } : {}) },
       lines, bands, marks: [], cursors, level: isShare ? null : 0,
     };
   }

@@ -4,7 +4,7 @@ import { text, token } from "../../common/charts/style.js";
 // one perceptually even scale from dark to light, readable on paper and at night (own mixture in OKLab)
 const SCALE = (share) => `oklch(${(0.38 + 0.42 * share).toFixed(3)} 0.13 ${(265 - 175 * share).toFixed(1)})`;
 const KINDS = ["#0072b2", "#b0568c", "#00805f", "#8f5200", "#515c66", "#56b4e9"];
-const MARGIN = 34;
+const MARGIN = 48;
 
 export class TrackView {
   constructor(box, src) {
@@ -59,9 +59,9 @@ export class TrackView {
     ctx.font = '12px "Atkinson Hyperlegible Mono Variable"';
     ctx.lineWidth = 1;
     const lines = (centre, span, draw) => { for (let v = Math.ceil((centre - span) / step) * step; v <= centre + span; v += step) draw(v); };
-    lines(to.cx, to.width / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(to.x(v), 0); ctx.lineTo(to.x(v), to.height); ctx.stroke(); ctx.fillText(`${v}`, to.x(v) + 3, to.height - 5); });
+    lines(to.cx, to.width / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(to.x(v), 0); ctx.lineTo(to.x(v), to.height); ctx.stroke(); if (to.x(v) < to.width - 80) ctx.fillText(`${v}`, to.x(v) + 3, to.height - 5); });
     lines(to.cy, to.height / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(0, to.y(v)); ctx.lineTo(to.width, to.y(v)); ctx.stroke(); ctx.fillText(`${v}`, 3, to.y(v) - 3); });
-    ctx.fillText("m east", to.width - 48, to.height - 5);
+    ctx.fillText("m east", to.width - 50, to.height - 5);
     ctx.fillText("m north", 3, 12);
   }
 
@@ -112,6 +112,6 @@ export class TrackView {
     ctx.stroke();
     ctx.fillStyle = token("ink");
     ctx.font = '13px "Atkinson Hyperlegible Next Variable"';
-    if (label) ctx.fillText(label, to.x(east) + 9, to.y(north) - 6);
+    if (label) ctx.fillText(label, Math.min(to.x(east) + 9, to.width - 38), to.y(north) - 9);
   }
 }

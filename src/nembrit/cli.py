@@ -1,4 +1,4 @@
-"""`nembrit inspect | analyse | simulate | compare`: the same core without the web.
+"""`nembrit inspect | analyse | convert | simulate | compare`: the same core without the web.
 
 Exit status: 0 done, 2 wrong use, 3 the file cannot be read, 4 readable, but nothing can be answered.
 """
@@ -12,6 +12,7 @@ from typing import Any
 
 from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats import nembrit_csv
+from nembrit.core.formats.give import WRITERS, GivenColumn
 from nembrit.core.formats.registry import read_log
 from nembrit.core.manoeuvres.detect import manoeuvres
 from nembrit.core.manoeuvres.phases import usable_window_s
@@ -65,6 +66,13 @@ def _parser() -> argparse.ArgumentParser:
     compare.add_argument("--primary", metavar="METRIC:lower|higher")
     compare.set_defaults(run=_compare)
 
+    convert = commands.add_parser(
+        "convert", help="write a log anew as CSV, Parquet or JSON Lines, with roles and units as headers"
+    )
+    convert.add_argument("log")
+    convert.add_argument("-o", "--output", required=True, metavar="OUT.(csv|parquet|jsonl)")
+    convert.set_defaults(run=_convert)
+
     simulate = commands.add_parser("simulate", help="fly a card in the simulator and write its log")
     simulate.add_argument("craft")
     simulate.add_argument("--config", required=True)
@@ -117,6 +125,32 @@ def _compare(options: argparse.Namespace) -> int:
     return 0 if comparison.metrics else UNANSWERABLE
 
 
+def _convert(options: argparse.Namespace) -> int:
+    log, _, _ = _read(options.log)
+    writer = WRITERS.get(Path(options.output).suffix.removeprefix("."))
+    if writer is None:
+        raise InputError(f"{options.output} should end in {', '.join('.' + kind for kind in WRITERS)}")
+    columns = [
+        GivenColumn(
+            role=channel.role,
+            name=channel.name.removeprefix("other."),
+            unit=channel.unit or channel.stated_unit,
+            values=channel.values() if channel.labels is None else channel.samples,
+            labels=channel.labels,
+        )
+        for channel in log.main.channels
+    ]
+    _write(options.output, writer(log.main.t_s, columns))
+    return 0
+
+
+def _write(path: str, content: bytes) -> None:
+    try:
+        Path(path).write_bytes(content)
+    except OSError as error:
+        raise InputError(f"{path} cannot be written: {error.strerror}") from None
+
+
 def _simulate(options: argparse.Namespace) -> int:
     from nembrit.core.simulate.airframe import Faults, World
     from nembrit.core.simulate.flight import DECIMALS, fly, write_order
@@ -132,10 +166,7 @@ def _simulate(options: argparse.Namespace) -> int:
         raise InputError(f"{options.world}: {error}") from None
     flight = fly(craft, controller, card, flown)
     channels = [(role, flight.channels[role]) for role in write_order(craft)]
-    try:
-        Path(options.output).write_bytes(nembrit_csv.write(channels, flight.t_s, decimals=DECIMALS))
-    except OSError as error:
-        raise InputError(f"{options.output} cannot be written: {error.strerror}") from None
+    _write(options.output, nembrit_csv.write(channels, flight.t_s, decimals=DECIMALS))
     return 0
 
 

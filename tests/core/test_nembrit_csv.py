@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.registry import read_log
+from nembrit.core.formats.source import Source
 
 HEADER = b"time [s],gyro.roll [deg/s]\n"
 
@@ -43,7 +44,7 @@ HEADER = b"time [s],gyro.roll [deg/s]\n"
 )
 def test_other_files_are_refused_with_where_and_what(content: bytes, message: str) -> None:
     with pytest.raises(LogReadError, match=message):
-        nembrit_csv.read(content)
+        nembrit_csv.read(Source(content))
 
 
 def test_byte_order_mark_comments_windows_ends_and_missing_cells_are_taken() -> None:

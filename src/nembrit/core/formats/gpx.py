@@ -10,6 +10,7 @@ import numpy as np
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.formats.positions import Fix, log_of_fixes
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawLog
 from nembrit.core.types import FloatArray
@@ -29,8 +30,9 @@ def check_head(head: bytes) -> None:
         raise LogReadError("this XML file defines entities, which GPX does not; it is not read")
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read all track points, else route points, else waypoints. Raises LogReadError for broken XML."""
+    content = source.all()
     check_head(content)
     progress("reading the track", 0.0)
     try:

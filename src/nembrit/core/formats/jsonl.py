@@ -6,8 +6,9 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.errors import LogReadError
-from nembrit.core.formats.compact import CompactColumn
+from nembrit.core.formats.compact import exact_integers
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import MOST_COLUMNS, text_column
 from nembrit.core.formats.text import as_utf8
 from nembrit.core.records.log import QualityNote
@@ -30,8 +31,9 @@ def check_head(head: bytes) -> None:
     """Nothing more can be told from the first bytes."""
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read every line; lines that are no objects are left out and told. Raises LogReadError where none is."""
+    content = source.all()
     text, _ = as_utf8(content)
     lines = text.split(b"\n")
     if len(lines) <= 2 and len(text) > 1_000_000:
@@ -111,9 +113,7 @@ def _column(key: str, cells: list[Any]) -> RawColumn:
     if words > len(cells) / 2:
         return text_column(name, ["" if cell is None else str(cell) for cell in cells])
     values = np.array([_number(cell) for cell in cells])
-    compact = CompactColumn()
-    compact.add(np.where(np.isinf(values), np.nan, values))
-    samples, divisor = compact.finish()
+    samples, divisor = exact_integers(np.where(np.isinf(values), np.nan, values))
     return RawColumn(name=name, unit=unit, samples=samples, divisor=divisor)
 
 

@@ -14,6 +14,7 @@ import polars as pl
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.formats.compact import exact_integers
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import text_column
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.roles import ColumnMeaning, column_meaning, header_of, quantity_of
@@ -40,11 +41,12 @@ def check_head(head: bytes) -> None:
     _header(head)
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read a whole file, or refuse it with the row, the column and what was expected.
 
     Rows are counted as a text editor does, from 1 and with the header. Raises LogReadError.
     """
+    content = source.all()
     progress("reading the header", 0.0)
     body, meanings, header_row = _header(content)
     if not body.strip():

@@ -11,6 +11,7 @@ import re
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.positions import Fix, log_of_fixes
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawLog
 
@@ -43,8 +44,9 @@ def checksum(sentence: str) -> str:
     return f"{total:02X}"
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read all positions; sentences whose checksum is wrong are left out and told."""
+    content = source.all()
     text = content.decode("ascii", errors="replace")
     date_s: float | None = None
     by_time: dict[float, dict[str, float]] = {}

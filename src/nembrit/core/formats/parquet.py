@@ -6,8 +6,9 @@ import numpy as np
 import polars as pl
 
 from nembrit.core.errors import LogReadError
-from nembrit.core.formats.compact import CompactColumn
+from nembrit.core.formats.compact import exact_integers
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import MOST_COLUMNS, text_column
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
@@ -26,8 +27,9 @@ def check_head(head: bytes) -> None:
     """Nothing more can be told from the first bytes."""
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read all columns that hold numbers or words. Raises LogReadError for a broken file."""
+    content = source.all()
     progress("reading the columns", 0.0)
     if not content.endswith(_MAGIC):
         raise LogReadError("this Parquet file is cut off: its end is missing")
@@ -66,8 +68,6 @@ def _column(series: pl.Series) -> RawColumn | None:
         return text_column(name, series.cast(pl.String).fill_null("").to_list())
     if kind == pl.Boolean or kind.is_integer() or kind.is_float():
         values = series.cast(pl.Float64).fill_null(float("nan")).to_numpy()
-        compact = CompactColumn()
-        compact.add(np.where(np.isinf(values), np.nan, values))
-        samples, divisor = compact.finish()
+        samples, divisor = exact_integers(np.where(np.isinf(values), np.nan, values))
         return RawColumn(name=name, unit=unit, samples=samples, divisor=divisor)
     return None

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Protocol
+from typing import BinaryIO, Protocol
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats import gpx, jsonl, nembrit_csv, nmea, parquet, table
 from nembrit.core.formats.archive import members_of
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import Source
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.mapping import Mapping
@@ -15,11 +16,9 @@ from nembrit.core.records.quality import quality_notes
 from nembrit.core.records.raw import RawLog
 from nembrit.core.records.recognise.propose import propose
 
-_HEAD_BYTES = 65_536
-
 
 class Reader(Protocol):
-    def __call__(self, content: bytes, *, progress: Progress) -> RawLog: ...
+    def __call__(self, source: Source, *, progress: Progress, n_bytes: int | None) -> RawLog: ...
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,11 +52,14 @@ def check_head(head: bytes) -> None:
     format_of(head).check_head(head)
 
 
-def read_raw(content: bytes, *, progress: Progress = no_progress) -> RawLog:
-    """Read a file's tables without saying what they mean; raises LogReadError with the place and what was expected."""
-    head = content[:_HEAD_BYTES]
-    check_head(head)
-    return format_of(head).read(content, progress=progress)
+def read_raw(content: bytes | BinaryIO, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
+    """Read a file's tables without saying what they mean; raises LogReadError with the place and what was expected.
+
+    `content` may be a stream, so that a large table never lies in memory whole; `n_bytes` is its size then.
+    """
+    source = Source(content)
+    size = len(content) if isinstance(content, bytes) else n_bytes
+    return format_of(source.head).read(source, progress=progress, n_bytes=size)
 
 
 def read_log(content: bytes, *, mapping: Mapping | None = None, progress: Progress = no_progress) -> FlightLog:

@@ -6,26 +6,31 @@ wrong length is left out and told, text among numbers is a missing value and tol
 
 import io
 import re
+from collections import deque
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
 
 import numpy as np
 import polars as pl
 
 from nembrit.core.errors import LogReadError
-from nembrit.core.formats.compact import CompactColumn
+from nembrit.core.formats.compact import Block, CompactColumn, compacted
 from nembrit.core.formats.dialect import BLANKS, TextDialect, dialect_of
 from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.formats.source import HEAD_BYTES, Source
 from nembrit.core.formats.text import as_utf8, encoding_of
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
-from nembrit.core.types import BoolArray, FloatArray
+from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 KEY = "table"
 LABEL = "a table of text"
 MOST_COLUMNS = 400
 _HEAD_LINES = 400
-_HEAD_BYTES = 262_144
 _BLOCK_BYTES = 8 * 1024 * 1024
 _MOST_NOTES = 6
+_NO_VALUE = ("", "nan", "null", "none", "na", "n/a", "-", "--")
 _MOST_LABELS = 1000
 
 
@@ -46,85 +51,136 @@ def check_head(head: bytes) -> None:
     _dialect(text)
 
 
-def read(content: bytes, *, progress: Progress = no_progress) -> RawLog:
-    """Read a whole table. Raises LogReadError with the row and what was expected where there is none."""
-    if not content.strip():
+def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
+    """Read a whole table. Raises LogReadError with the row and what was expected where there is none.
+
+    `n_bytes` is the size of the file where it is known, for the progress alone.
+    """
+    if not source.head.strip():
         raise LogReadError("the file is empty; a header and at least two rows of numbers are expected")
     progress("finding out how the table is written", 0.0)
-    text, encoding = as_utf8(content)
-    del content
-    dialect = _dialect(text)
+    encoding, mark = encoding_of(source.head[:65536])
+    is_plain = encoding == "utf-8" and not (b"\r" in source.head and b"\n" not in source.head)
+    if is_plain:
+        dialect, blocks = _dialect(source.head), source.lines(_BLOCK_BYTES)
+    else:
+        text, _ = as_utf8(source.all())
+        dialect, blocks, mark = _dialect(text), Source(text).lines(_BLOCK_BYTES), 0
     if len(dialect.names) > MOST_COLUMNS:
         raise LogReadError(f"row {dialect.first_data_line + 1}: {len(dialect.names)} columns; at most {MOST_COLUMNS} can be read")
-    builder = _Builder(dialect)
-    start = _line_start(text, dialect.first_data_line)
-    while start < len(text):
-        progress("reading the numbers", start / len(text))
-        end = text.find(b"\n", start + _BLOCK_BYTES)
-        end = len(text) if end < 0 else end + 1
-        builder.add(text[start:end])
-        start = end
-    if encoding != "utf-8":
-        said = {"cp1252": "Western European letters", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16"}.get(encoding, encoding)
-        return builder.finish((said,))
-    return builder.finish(())
+    table = _Table(dialect)
+    done = 0
+    for number, part in enumerate(_parsed(table, blocks, mark)):
+        table.merge(part)
+        done += part.n_bytes
+        progress("reading the numbers", done / n_bytes if n_bytes else 1 - 0.9**number)
+    said = {"cp1252": "Western European letters", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "utf-8": ""}.get(
+        encoding, encoding
+    )
+    return table.finish((said,) if said else ())
 
 
 def _dialect(text: bytes) -> TextDialect:
-    """The dialect, from the first whole lines."""
-    head = text[:_HEAD_BYTES].decode("utf-8", errors="replace")
-    if len(text) > _HEAD_BYTES and "\n" in head:
+    """The dialect, from the first whole lines of UTF-8 text."""
+    head = text[:HEAD_BYTES].decode("utf-8-sig", errors="replace").replace("\r\n", "\n").replace("\r", "\n")
+    if len(text) >= HEAD_BYTES and "\n" in head:
         head = head[: head.rfind("\n")]
     return dialect_of("\n".join(head.split("\n")[:_HEAD_LINES]))
+
+
+def _parsed(table: "_Table", blocks: Iterator[bytes], mark: int) -> Iterator["_Part"]:
+    """Parse blocks on two threads, in order, never more than three ahead."""
+    skip, row = table.dialect.first_data_line, 1
+    waiting: deque[Future[_Part]] = deque()
+    with ThreadPoolExecutor(max_workers=2) as pool:
+        for block in blocks:
+            if mark:
+                block, mark = block[mark:], 0
+            if b"\r" in block[:4096]:
+                block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+            n_lines = block.count(b"\n") + (not block.endswith(b"\n"))
+            first_row, row = row, row + n_lines
+            if skip:
+                n_skipped = min(skip, n_lines)
+                block, first_row, skip = block[_line_start(block, n_skipped) :], first_row + n_skipped, skip - n_skipped
+                n_lines -= n_skipped
+            if n_lines:
+                waiting.append(pool.submit(table.parse, block, first_row, n_lines))
+            if len(waiting) > 3:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
 
 
 def _line_start(text: bytes, line: int) -> int:
     at = 0
     for _ in range(line):
-        at = text.index(b"\n", at) + 1
+        end = text.find(b"\n", at)
+        if end < 0:
+            return len(text)
+        at = end + 1
     return at
 
 
-class _Builder:
-    """Gathers the columns of one table."""
+@dataclass(slots=True, kw_only=True)
+class _Part:
+    """What one block held: its columns, and what was wrong with it."""
+
+    n_bytes: int
+    n_rows: int = 0
+    numbers: dict[int, Block] = field(default_factory=dict)
+    texts: dict[int, list[str]] = field(default_factory=dict)
+    notes: list[QualityNote] = field(default_factory=list)
+    n_dropped: int = 0
+    text_cells: dict[int, QualityNote] = field(default_factory=dict)  # the first cell of a column that is no number
+
+
+class _Table:
+    """Parses blocks, on any thread, and gathers their parts in order."""
 
     def __init__(self, dialect: TextDialect) -> None:
         self.dialect = dialect
-        self.next_row = dialect.first_data_line + 1
-        self.columns = [None if is_text else CompactColumn() for is_text in dialect.is_text]
+        self.columns = {k: CompactColumn() for k, is_text in enumerate(dialect.is_text) if not is_text}
         self.texts: dict[int, list[str]] = {k: [] for k, is_text in enumerate(dialect.is_text) if is_text}
         self.notes: list[QualityNote] = []
         self.n_rows = self.n_dropped = 0
-        self.n_text_cells: dict[int, int] = {}
+        self.told: set[int] = set()
+        kinds = zip(dialect.is_text, dialect.is_long_integer, strict=True)
+        self.schema: dict[str, type[pl.DataType]] = {
+            f"c{k}": pl.String if is_text else pl.Int64 if is_long else pl.Float64 for k, (is_text, is_long) in enumerate(kinds)
+        }
 
-    def add(self, block: bytes) -> None:
-        n_lines = block.count(b"\n") + (not block.endswith(b"\n"))
-        block, row_numbers = self._plain(block, n_lines)
-        if not block.strip():
-            self.next_row += n_lines
-            return
-        kept = self._check_lengths(block, row_numbers)
-        frame = self._frame(block, self._schema())
+    def parse(self, block: bytes, first_row: int, n_lines: int) -> _Part:
+        """One block of whole lines, the first of which is row `first_row`."""
+        part = _Part(n_bytes=len(block))
+        block, rows = self._plain(block, first_row, n_lines)
+        if rows.size == 0:
+            return part
+        kept = self._check_lengths(block, rows, part)
+        frame = self._frame(block, self.schema, first_row)
         if kept is not None and frame.height == kept.size:
-            frame, row_numbers = frame.filter(pl.Series(kept)), row_numbers[kept]
-        self.n_rows += frame.height
-        for k, column in enumerate(self.columns):
+            frame, rows = frame.filter(pl.Series(kept)), rows[kept]
+        else:
+            kept = None
+        part.n_rows = frame.height
+        for k in range(frame.width):
             series = frame.to_series(k)
-            if column is None:
-                self.texts[k] += series.fill_null("").to_list()
+            if k in self.texts:
+                part.texts[k] = series.fill_null("").to_list()
                 continue
-            self._note_unread(k, series, block, kept, row_numbers)
-            column.add(self._numbers(series))
-        self.next_row += n_lines
+            if series.null_count():
+                self._find_text(k, series, block, kept, rows, part)
+            part.numbers[k] = compacted(_numbers(series), least_decimals=self.columns[k].decimals)
+        return part
 
-    def _plain(self, block: bytes, n_lines: int) -> tuple[bytes, "np.ndarray[tuple[int], np.dtype[np.int64]]"]:
+    def _plain(self, block: bytes, first_row: int, n_lines: int) -> tuple[bytes, IntArray]:
         """The block without comments and empty lines, single blanks between cells; and the row of every line left."""
-        rows = np.arange(self.next_row, self.next_row + n_lines)
+        rows = np.arange(first_row, first_row + n_lines)
         mark = self.dialect.comment.encode()
         has_comments = bool(mark) and (block.startswith(mark) or b"\n" + mark in block)
         if self.dialect.separator == BLANKS:
             block = re.sub(rb"(?m)^ | $", b"", re.sub(rb"[ \t]+", b" ", block))
-        if has_comments or b"\n\n" in block or block.startswith(b"\n"):
+        if has_comments or b"\n\n" in block or block.startswith(b"\n") or len(block) < 64:
             lines = block.split(b"\n")
             if block.endswith(b"\n"):
                 lines.pop()
@@ -133,7 +189,7 @@ class _Builder:
             rows = rows[np.array(keep, dtype=bool)]
         return block, rows
 
-    def _check_lengths(self, block: bytes, rows: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> BoolArray | None:
+    def _check_lengths(self, block: bytes, rows: IntArray, part: _Part) -> BoolArray | None:
         """True for rows of the right length; None where all are. Quoted tables are left to the parser."""
         separator, wanted = self.dialect.separator.encode(), len(self.dialect.names) - 1
         if self.dialect.has_quotes or block.count(separator) == wanted * rows.size:
@@ -143,21 +199,15 @@ class _Builder:
         found = np.diff(np.searchsorted(np.flatnonzero(text == separator[0]), ends), prepend=0)
         # an extra separator at the end of every row is a common habit
         kept: BoolArray = (found == wanted) | ((found == wanted + 1) & (text[ends - 1] == separator[0]))
-        for at in np.flatnonzero(~kept):
-            self.n_dropped += 1
-            if self.n_dropped <= _MOST_NOTES:
-                n = int(found[at]) + 1
-                detail = f"row {rows[at]}: {n} cell{'s' if n > 1 else ''}, {wanted + 1} expected; the row is left out"
-                self.notes.append(QualityNote(code="row", severity="warning", detail=detail))
-        return None if kept.all() else kept
+        wrong = np.flatnonzero(~kept)
+        part.n_dropped = int(wrong.size)
+        for at in wrong[:_MOST_NOTES]:
+            n = int(found[at]) + 1
+            detail = f"row {rows[at]}: {n} cell{'s' if n > 1 else ''}, {wanted + 1} expected; the row is left out"
+            part.notes.append(QualityNote(code="row", severity="warning", detail=detail))
+        return kept if wrong.size else None
 
-    def _schema(self) -> dict[str, type[pl.DataType]]:
-        kinds = zip(self.dialect.is_text, self.dialect.is_long_integer, strict=True)
-        return {
-            f"c{k}": pl.String if is_text else pl.Int64 if is_long else pl.Float64 for k, (is_text, is_long) in enumerate(kinds)
-        }
-
-    def _frame(self, block: bytes, schema: dict[str, type[pl.DataType]]) -> pl.DataFrame:
+    def _frame(self, block: bytes, schema: dict[str, type[pl.DataType]], first_row: int) -> pl.DataFrame:
         try:
             return pl.read_csv(
                 io.BytesIO(block),
@@ -171,31 +221,37 @@ class _Builder:
                 encoding="utf8-lossy",
             )
         except pl.exceptions.PolarsError as error:
-            raise LogReadError(f"rows from {self.next_row} on cannot be read as a table: {str(error)[:120]}") from None
+            raise LogReadError(f"rows from {first_row} on cannot be read as a table: {str(error)[:120]}") from None
 
-    def _numbers(self, series: pl.Series) -> FloatArray:
-        values = series.cast(pl.Float64).fill_null(float("nan")).to_numpy()
-        infinite = np.isinf(values)
-        return np.where(infinite, np.nan, values) if infinite.any() else values
-
-    def _note_unread(
-        self, k: int, series: pl.Series, block: bytes, kept: BoolArray | None, rows: "np.ndarray[tuple[int], np.dtype[np.int64]]"
-    ) -> None:
-        """Tell the first cell of a column that is text, and count them all."""
-        if not series.null_count():
-            return
-        cells = self._frame(block, dict.fromkeys(self._schema(), pl.String)).to_series(k).fill_null("").str.strip_chars()
-        if kept is not None and cells.len() == kept.size:
+    def _find_text(self, k: int, series: pl.Series, block: bytes, kept: BoolArray | None, rows: IntArray, part: _Part) -> None:
+        """Tell the first cell of a column of numbers that is text."""
+        cells = (
+            self._frame(block, dict.fromkeys(self.schema, pl.String), int(rows[0])).to_series(k).fill_null("").str.strip_chars()
+        )
+        if kept is not None:
             cells = cells.filter(pl.Series(kept))
-        is_text = series.is_null() & ~cells.str.to_lowercase().is_in(["", "nan", "null", "none", "na", "n/a", "-", "--"])
-        n = int(is_text.sum())
-        if n and k not in self.n_text_cells:
-            at = int(is_text.arg_true()[0])
-            row = rows[at] if at < rows.size else self.next_row
-            detail = f"row {row}: “{cells[at][:40]}” is no number; taken as missing"
-            self.notes.append(QualityNote(code="text", severity="warning", column=self.dialect.names[k], detail=detail))
-        if n:
-            self.n_text_cells[k] = self.n_text_cells.get(k, 0) + n
+        is_text = series.is_null() & ~cells.str.to_lowercase().is_in(_NO_VALUE)
+        if not is_text.any():
+            return
+        at = int(is_text.arg_true()[0])
+        row = rows[at] if at < rows.size else rows[-1]
+        detail = f"row {row}: “{cells[at][:40]}” is no number; taken as missing"
+        part.text_cells[k] = QualityNote(code="text", severity="warning", column=self.dialect.names[k], detail=detail)
+
+    def merge(self, part: _Part) -> None:
+        """Take the next part, in the order of the file."""
+        self.n_rows += part.n_rows
+        room = max(0, _MOST_NOTES - self.n_dropped)
+        self.notes += part.notes[:room]
+        self.n_dropped += part.n_dropped
+        for k, block in part.numbers.items():
+            self.columns[k].add(block)
+        for k, texts in part.texts.items():
+            self.texts[k] += texts
+        for k, note in part.text_cells.items():
+            if k not in self.told:
+                self.told.add(k)
+                self.notes.append(note)
 
     def finish(self, said: tuple[str, ...]) -> RawLog:
         if self.n_rows < 2:
@@ -207,7 +263,7 @@ class _Builder:
         if self.n_dropped > _MOST_NOTES:
             detail = f"{self.n_dropped} rows of another length are left out in all"
             self.notes.append(QualityNote(code="row", severity="warning", detail=detail))
-        columns = tuple(self._column(k) for k in range(len(self.columns)))
+        columns = tuple(self._column(k) for k in range(len(self.dialect.names)))
         return RawLog(
             format_key=KEY,
             tables=(RawTable(columns=columns),),
@@ -220,11 +276,18 @@ class _Builder:
 
     def _column(self, k: int) -> RawColumn:
         name, unit = self.dialect.names[k], self.dialect.units[k]
-        column = self.columns[k]
-        if column is None:
-            return text_column(name, self.texts[k])
-        samples, divisor = column.finish()
+        if k in self.texts:
+            return text_column(name, self.texts.pop(k))
+        samples, divisor = self.columns.pop(k).finish()
         return RawColumn(name=name, unit=unit, samples=samples, divisor=divisor)
+
+
+def _numbers(series: pl.Series) -> FloatArray:
+    """A column as float64; missing and infinite values are NaN."""
+    if series.dtype != pl.Float64:
+        series = series.cast(pl.Float64)
+    values = (series.fill_null(float("nan")) if series.null_count() else series).to_numpy()
+    return np.where(np.isinf(values), np.nan, values) if not np.isfinite(values.sum()) else values
 
 
 def text_column(name: str, texts: list[str]) -> RawColumn:

@@ -1,5 +1,8 @@
 """What is wrong with a log, before anyone trusts a number from it. Limits are starting values, no source."""
 
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+
 import numpy as np
 
 from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
@@ -24,9 +27,10 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
         if clock.jitter_ratio > _JITTER_RATIO:
             detail = f"times between samples vary by {clock.jitter_ratio:.0%}: a recorder under load, or rows left out"
             notes.append(QualityNote(code="jitter", severity="warning", detail=detail))
-        for channel in stream.channels:
-            if channel.labels is None:
-                notes += _channel_notes(channel, stream, clock.sample_rate_hz)
+        measured = [channel for channel in stream.channels if channel.labels is None]
+        with ThreadPoolExecutor(max_workers=2) as pool:  # numpy leaves the interpreter free
+            for found in pool.map(partial(_channel_notes, stream=stream, rate_hz=clock.sample_rate_hz), measured):
+                notes += found
         notes += _axis_notes(stream, clock.sample_rate_hz)
     return tuple(notes)
 

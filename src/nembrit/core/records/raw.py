@@ -19,9 +19,9 @@ class RawColumn:
     divisor: float = 1.0
     labels: tuple[str, ...] | None = None
 
-    def numbers(self) -> FloatArray:
-        """The numbers as written, shape (n_rows,); missing ones are NaN."""
-        numbers = self.samples.astype(np.float64)
+    def numbers(self, *, first: int = 0, last: int | None = None) -> FloatArray:
+        """The numbers as written, all or those of some rows; missing ones are NaN."""
+        numbers = self.samples[first:last].astype(np.float64)
         return numbers / self.divisor if self.divisor != 1.0 else numbers
 
 

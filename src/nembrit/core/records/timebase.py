@@ -1,6 +1,6 @@
 """The clock of a log: its rate, its gaps, and the uniform grid that analyses work on."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -70,6 +70,18 @@ def clock_notes(clock: Clock) -> tuple[QualityNote, ...]:
             )
         )
     return tuple(notes)
+
+
+def thinned(stream: Stream, *, most_hz: float) -> Stream:
+    """Every k-th sample of a stream, at about that rate or below: for movements that are slow beside it.
+
+    Nothing is filtered, so this is not for spectra.
+    """
+    every = int(stream.n_samples / max(float(stream.t_s[-1] - stream.t_s[0]), 1e-9) / most_hz)
+    if every < 2:
+        return stream
+    channels = tuple(replace(channel, samples=np.ascontiguousarray(channel.samples[::every])) for channel in stream.channels)
+    return replace(stream, t_s=stream.t_s[::every], channels=channels)
 
 
 def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recording:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.simulate.flight import SimulatedFlight
-from nembrit.core.types import FloatArray
+from nembrit.core.types import AXES, FloatArray
 
 _METRES_PER_DEGREE = 111_320.0
 _G_M_S2 = 9.81
@@ -69,9 +69,9 @@ def record_path(
         latitude_deg=np.round(latitude, 7),
         longitude_deg=np.round(longitude, 7),
         altitude_m=np.round(height + noise[2], 1),
-        ground_speed_m_s=np.round(np.hypot(*speed), 2),
+        ground_speed_m_s=np.asarray(np.round(np.hypot(speed[0], speed[1]), 2), dtype=np.float64),
         course_deg=np.round(np.degrees(np.arctan2(speed[0], speed[1])) % 360, 1),
         throttle=np.round(throttle, 3),
-        stick=np.round(np.stack([at(f"stick.{axis}") for axis in ("roll", "pitch", "yaw")]), 3),
+        stick=np.asarray(np.round(np.stack([at(f"stick.{axis}") for axis in AXES]), 3), dtype=np.float64),
         mode=tuple(np.where(throttle < 0.08, "on the ground", np.where(np.abs(rates).max(axis=0) > 120, "rate", "level"))),
     )

@@ -1,6 +1,6 @@
 """The log desk: what a log can answer, its usable window, its manoeuvres, where it belongs."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import timedelta
 from itertools import pairwise
 from typing import Any
@@ -13,8 +13,9 @@ from nembrit.core.manoeuvres.alignment import Alignment, align, align_manoeuvres
 from nembrit.core.manoeuvres.detect import manoeuvres
 from nembrit.core.manoeuvres.phases import phases_of, usable_window_s
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.records.log import Recording
+from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.questions import Answer, answers
+from nembrit.core.records.timebase import thinned, uniform
 from nembrit.core.setup.card import KINDS
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
@@ -25,6 +26,7 @@ from nembrit.web.logs.storage import load_recording, main_stream
 
 MANOEUVRE_KINDS = ("ground", *KINDS)
 _LEAST_WINDOW_S = 0.5
+_SLOW_HZ = 500.0
 _PILOT_ROLES = ("throttle", "setpoint.", "stick.")
 _PHASE_ROLES = (*_PILOT_ROLES, "motor.", "gyro.", "gyro_raw.", "accel.")
 _ALIGN_ROLES = (*_PHASE_ROLES, "altitude", "ground_speed", "battery_voltage")
@@ -37,9 +39,16 @@ def roles_of(log: Log) -> dict[str, float]:
 
 
 def recording_of(log: Log, families: tuple[str, ...]) -> Recording:
-    """The main stream's channels of some families, on a uniform clock."""
+    """The main stream's channels of some families, on a uniform clock of about 500 Hz: enough for what a pilot does."""
     roles = [role for role in roles_of(log) if role.startswith(families)]
-    return load_recording(log, roles)
+    return load_recording(log, roles, most_hz=_SLOW_HZ)
+
+
+def slow_recording(content: FlightLog) -> Recording:
+    """What manoeuvres are found from, of a log that was just read."""
+    main = content.main
+    channels = tuple(channel for channel in main.channels if channel.role and channel.role.startswith(_PHASE_ROLES))
+    return uniform(thinned(replace(main, channels=channels), most_hz=_SLOW_HZ))
 
 
 def main_segment(flight: Flight) -> Segment | None:
@@ -70,9 +79,9 @@ def current_spans(log: Log) -> list[Span]:
     return spans_of(log)
 
 
-def find_manoeuvres(log: Log) -> Recording:
-    """Detect the manoeuvres of a log anew; what the tuner set or removed stays. Returns the recording it rests on."""
-    recording = recording_of(log, _PHASE_ROLES)
+def find_manoeuvres(log: Log, recording: Recording | None = None) -> None:
+    """Detect the manoeuvres of a log anew; what the tuner set or removed stays."""
+    recording = recording or recording_of(log, _PHASE_ROLES)
     found = manoeuvres(recording)
     with transaction.atomic():
         log.manoeuvres.filter(is_edited=False).delete()
@@ -82,7 +91,6 @@ def find_manoeuvres(log: Log) -> Recording:
             for span in found
             if not any(span.kind == own.kind and span.axis == own.axis and span.overlap_s(own) > 0 for own in kept)
         )
-    return recording
 
 
 def set_manoeuvre(log: Log, *, row: Manoeuvre | None, kind: str, axis: str, start_s: float, end_s: float) -> Manoeuvre:

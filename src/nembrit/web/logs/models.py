@@ -18,7 +18,7 @@ class Log(models.Model):
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="logs", null=True)  # none: in the inbox
     file_name = models.CharField(max_length=200)
-    sha256 = models.CharField(max_length=64, blank=True)
+    digest = models.CharField(max_length=64, blank=True, db_index=True)  # BLAKE2b of the file, to know it again
     size_bytes = models.BigIntegerField(default=0)
     format_key = models.CharField(max_length=30, blank=True)
     state = models.CharField(max_length=8, choices=State, default=State.WAITING)

@@ -1,16 +1,17 @@
 """Bringing logs in: received, read as a job, and made a flight or laid in the inbox, whole or not at all."""
 
 import hashlib
-from collections.abc import Iterable
+import io
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, BinaryIO
 
 import zstandard
 from django.db import transaction
 
 from nembrit.core.errors import CoreError, LogReadError
-from nembrit.core.formats.archive import MOST_BYTES, Member, is_archive, members_of
+from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of
 from nembrit.core.formats.progress import Progress
 from nembrit.core.formats.registry import check_head, read_raw, with_quality
 from nembrit.core.manoeuvres.phases import usable_window_s
@@ -28,6 +29,7 @@ from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import store_log
 
 _HEAD_BYTES = 65_536
+_PIECE_BYTES = 4 * 1024 * 1024
 _FLIGHT_ROLES = ("gyro", "setpoint.", "motor.")  # a log with none of these is a companion of another
 
 
@@ -43,53 +45,86 @@ class Received:
 
 
 def receive_file(
-    craft: Craft | None, file_name: str, content: bytes, *, flight_fields: dict[str, Any], modified_at: datetime | None = None
+    craft: Craft | None,
+    file_name: str,
+    content: bytes | BinaryIO,
+    *,
+    flight_fields: dict[str, Any],
+    modified_at: datetime | None = None,
 ) -> list[Received]:
     """Take one uploaded file, or all files of an archive, and start their import.
 
-    Without a craft they go to the inbox. Nothing is kept of a file that is refused here.
+    Without a craft they go to the inbox. Nothing is kept of a file that is refused here. A stream is
+    packed piece by piece and never lies in memory whole.
     """
-    if len(content) > MOST_BYTES:
-        refusal = f"{len(content) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB can be taken at once"
-        return [Received(file_name=file_name, refusal=refusal)]
+    stream = io.BytesIO(content) if isinstance(content, bytes) else content
+    head = stream.read(_HEAD_BYTES)
+    if not is_archive(head[:4]):
+        return [_receive(craft, file_name, head, stream, flight_fields, modified_at)]
     try:
-        members: Iterable[Member] = (
-            members_of(file_name, content) if is_archive(content[:4]) else (Member(name=file_name, content=content),)
-        )
+        packed = head + stream.read(MOST_BYTES + 1)
+        if len(packed) > MOST_BYTES:
+            raise LogReadError(f"at most {MOST_BYTES / 1e6:.0f} MB can be taken at once")
+        members = members_of(file_name, packed)
     except LogReadError as error:
         return [Received(file_name=file_name, refusal=str(error))]
-    return [_receive(craft, member, flight_fields, modified_at) for member in members]
+    return [
+        _receive(
+            craft, member.name, member.content[:_HEAD_BYTES], io.BytesIO(member.content[_HEAD_BYTES:]), flight_fields, modified_at
+        )
+        for member in members
+    ]
 
 
-def _receive(craft: Craft | None, member: Member, flight_fields: dict[str, Any], modified_at: datetime | None) -> Received:
+def _receive(
+    craft: Craft | None, name: str, head: bytes, rest: BinaryIO, flight_fields: dict[str, Any], modified_at: datetime | None
+) -> Received:
     try:
-        if len(member.content) <= _HEAD_BYTES:
-            read_raw(member.content)  # small files are known whole at once
-        check_head(member.content[:_HEAD_BYTES])
+        if len(head) < _HEAD_BYTES:
+            read_raw(head)  # small files are known whole at once
+        check_head(head)
+        packed, digest, size_bytes = _packed(head, rest)
     except LogReadError as error:
-        return Received(file_name=member.name, refusal=str(error))
-    digest = hashlib.sha256(member.content).hexdigest()
-    packed = zstandard.ZstdCompressor(level=3, threads=-1).compress(member.content)
+        return Received(file_name=name, refusal=str(error))
     with transaction.atomic():
-        known = Log.objects.filter(sha256=digest).exclude(state=Log.State.REFUSED)
+        known = Log.objects.filter(digest=digest).exclude(state=Log.State.REFUSED)
         known_log = known.filter(craft=craft).first() if craft else known.first()
         if known_log is None:
+            request = {"flight": flight_fields} if craft else {}
             log = Log.objects.create(
-                craft=craft, file_name=member.name[:200], sha256=digest, size_bytes=len(member.content), recorded_at=modified_at,
-                request={"flight": flight_fields} if craft else {},
-            )  # fmt: skip
+                craft=craft, file_name=name[:200], digest=digest, size_bytes=size_bytes, recorded_at=modified_at, request=request
+            )
             Upload.objects.create(log=log, content=packed)
     if known_log is not None:
-        segment = known_log.segments.select_related("flight").first()
-        job = Job.objects.about("import_log", known_log.pk).first() if segment is None else None
-        is_open = job is not None and job.is_unfinished
-        return Received(
-            file_name=member.name,
-            known_flight=segment.flight if segment else None,
-            known_log=known_log if segment is None and not is_open else None,
-            job=job if is_open else None,
-        )
-    return Received(file_name=member.name, job=start_job("import_log", log.pk, label=f"Reading {member.name}"))
+        return _known(name, known_log)
+    return Received(file_name=name, job=start_job("import_log", log.pk, label=f"Reading {name}"))
+
+
+def _known(name: str, log: Log) -> Received:
+    """A file whose content is here already."""
+    segment = log.segments.select_related("flight").first()
+    if segment is not None:
+        return Received(file_name=name, known_flight=segment.flight)
+    job = Job.objects.about("import_log", log.pk).first()
+    return Received(file_name=name, job=job) if job and job.is_unfinished else Received(file_name=name, known_log=log)
+
+
+def _packed(head: bytes, rest: BinaryIO) -> tuple[bytes, str, int]:
+    """A file compressed, its digest and its size; hashed and compressed side by side, a piece at a time."""
+    engine, digest = zstandard.ZstdCompressor(level=1, threads=2).compressobj(), hashlib.blake2b(digest_size=32)
+    parts, size = [], 0
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        piece = head
+        while piece:
+            size += len(piece)
+            if size > MOST_BYTES:
+                raise LogReadError(f"more than {MOST_BYTES / 1e6:.0f} MB; split the file first")
+            hashing = pool.submit(digest.update, piece)
+            parts.append(engine.compress(piece))
+            hashing.result()
+            piece = rest.read(_PIECE_BYTES)
+    parts.append(engine.flush())
+    return b"".join(parts), digest.hexdigest(), size
 
 
 def remove_refused(log: Log) -> None:
@@ -105,18 +140,18 @@ def import_log(log_id: int, progress: Progress) -> None:
     if log.state == Log.State.READY:
         return
     try:
-        content = zstandard.ZstdDecompressor().decompress(bytes(log.upload.content), max_output_size=max(1, log.size_bytes))
-        take_in(log, content, progress)
+        packed = io.BytesIO(log.upload.content)
+        log.upload.content = b""  # one copy is enough
+        take_in(log, zstandard.ZstdDecompressor().stream_reader(packed), progress)
     except CoreError as error:
         state = Log.State.ASKING if log.streams.exists() else Log.State.REFUSED
         Log.objects.filter(pk=log.pk).update(state=state, error=str(error))
         raise
 
 
-def take_in(log: Log, content: bytes, progress: Progress) -> None:
+def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:
     """Read, recognise, store, and make the log a flight where it is one; else it waits in the inbox."""
-    raw = read_raw(content, progress=lambda stage, share: progress(stage, 0.5 * share))
-    del content
+    raw = read_raw(content, progress=lambda stage, share: progress(stage, 0.5 * share), n_bytes=log.size_bytes)
     progress("recognising the columns", 0.5)
     mapping, log.profile = meanings.mapping_for(log, raw)
     log.questions = meanings.questions_of(mapping)
@@ -132,7 +167,8 @@ def take_in(log: Log, content: bytes, progress: Progress) -> None:
         log.state = Log.State.ASKING
         log.save()
         return
-    recording = desk.find_manoeuvres(log)
+    recording = desk.slow_recording(parsed)
+    desk.find_manoeuvres(log, recording)
     window_s = usable_window_s(recording)
     with transaction.atomic():
         log.state, log.error = Log.State.READY, ""

@@ -73,8 +73,8 @@ def simulate(log_id: int, progress: Progress) -> None:
         flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults))
         progress("writing the log", 0.2)
         content = nembrit_csv.write([(role, flown.channels[role]) for role in write_order(craft)], flown.t_s, decimals=DECIMALS)
-        log.sha256, log.size_bytes = hashlib.sha256(content).hexdigest(), len(content)
-        log.save(update_fields=("sha256", "size_bytes"))
+        log.digest, log.size_bytes = hashlib.blake2b(content, digest_size=32).hexdigest(), len(content)
+        log.save(update_fields=("digest", "size_bytes"))
         Upload.objects.update_or_create(log=log, defaults={"content": zstandard.ZstdCompressor(level=3).compress(content)})
         take_in(log, content, lambda stage, share: progress(stage, 0.3 + 0.7 * share))
     except CoreError as error:

@@ -1,6 +1,7 @@
 """Logs in and out of the database."""
 
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import lru_cache
 
@@ -10,17 +11,19 @@ from django.db import transaction
 from nembrit.core.errors import InputError
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.records import log as core_log
-from nembrit.core.records.timebase import clock_of, uniform
+from nembrit.core.records.timebase import clock_of, thinned, uniform
 from nembrit.core.types import AnyArray, FloatArray
 from nembrit.web.logs.models import Channel, Chunk, Log, Pyramid, Stream
 from nembrit.web.logs.packing import CHUNK_SAMPLES, PYRAMID_SAMPLES, pack, pyramid_of, unpack
 
+_POOL = ThreadPoolExecutor(max_workers=2)
 _TIME_DIVISOR = 1e9  # times are kept as whole nanoseconds
 
 
 def store_log(log: Log, content: core_log.FlightLog, *, progress: Progress = no_progress) -> None:
     """Keep all streams of a log; what an interrupted earlier try left is deleted first."""
-    packed = [_packed_stream(stream, progress) for stream in content.streams]
+    with ThreadPoolExecutor(max_workers=2) as pool:  # packing leaves the interpreter free
+        packed = [_packed_stream(stream, progress, pool) for stream in content.streams]
     with transaction.atomic():
         log.streams.all().delete()
         for stream, channels in packed:
@@ -39,7 +42,7 @@ def store_log(log: Log, content: core_log.FlightLog, *, progress: Progress = no_
 _Packed = tuple[Channel, list[Chunk], Pyramid]
 
 
-def _packed_stream(stream: core_log.Stream, progress: Progress) -> tuple[Stream, list[_Packed]]:
+def _packed_stream(stream: core_log.Stream, progress: Progress, pool: ThreadPoolExecutor) -> tuple[Stream, list[_Packed]]:
     times = core_log.Channel(
         role="time", name="time", unit="s", samples=np.rint(stream.t_s * _TIME_DIVISOR).astype(np.int64), divisor=_TIME_DIVISOR
     )
@@ -50,10 +53,11 @@ def _packed_stream(stream: core_log.Stream, progress: Progress) -> tuple[Stream,
         end_s=float(stream.t_s[-1]),
         table=stream.table,
     )
+    members = (times, *stream.channels)
     channels = []
-    for position, channel in enumerate((times, *stream.channels)):
-        progress(f"keeping {channel.name}", position / (len(stream.channels) + 1))
-        channels.append(_packed_channel(channel, position))
+    for position, packed in enumerate(pool.map(_packed_channel, members, range(len(members)))):
+        progress(f"keeping {members[position].name}", position / len(members))
+        channels.append(packed)
     return row, channels
 
 
@@ -96,14 +100,31 @@ def _stats(channel: core_log.Channel) -> dict[str, float | None]:
 
 def load_samples(channel: Channel, *, first: int = 0, last: int | None = None) -> AnyArray:
     """Samples `first` to `last` (one past) of a channel; only the chunks that hold them are read."""
-    last = channel.stream.n_samples if last is None else min(last, channel.stream.n_samples)
+    return load_together([channel], first=first, last=last)[channel.pk]
+
+
+def load_together(channels: list[Channel], *, first: int = 0, last: int | None = None) -> dict[int, AnyArray]:
+    """The same for several channels of one stream, by channel id, with one query."""
+    n_samples = channels[0].stream.n_samples
+    last = n_samples if last is None else min(last, n_samples)
     if first >= last:
-        return np.empty(0, dtype=channel.dtype)
+        return {channel.pk: np.empty(0, dtype=channel.dtype) for channel in channels}
     first_chunk, last_chunk = first // CHUNK_SAMPLES, (last - 1) // CHUNK_SAMPLES
-    rows = channel.chunks.filter(index__gte=first_chunk, index__lte=last_chunk)
-    parts = [unpack(row.content, dtype=channel.dtype, n_samples=row.n_samples) for row in rows]
-    joined: AnyArray = np.concatenate(parts)
-    return joined[first - first_chunk * CHUNK_SAMPLES : last - first_chunk * CHUNK_SAMPLES]
+    kinds = {channel.pk: channel.dtype for channel in channels}
+    rows = Chunk.objects.filter(channel__in=kinds, index__gte=first_chunk, index__lte=last_chunk).order_by("channel", "index")
+    parts: dict[int, list[AnyArray]] = {pk: [] for pk in kinds}
+    found = list(rows.values_list("channel_id", "n_samples", "content"))
+    # unpacking leaves the interpreter free
+    unpacked = _POOL.map(lambda row: unpack(row[2], dtype=kinds[row[0]], n_samples=row[1]), found)
+    for (pk, _, _), samples in zip(found, unpacked, strict=True):
+        parts[pk].append(samples)
+    skip = first - first_chunk * CHUNK_SAMPLES
+    return {pk: (np.concatenate(own) if len(own) > 1 else own[0])[skip : skip + last - first] for pk, own in parts.items()}
+
+
+def values_of(channel: Channel, samples: AnyArray) -> FloatArray:
+    """Samples as numbers in the channel's unit."""
+    return _core_channel(channel, samples).values()
 
 
 def load_values(channel: Channel, *, first: int = 0, last: int | None = None) -> FloatArray:
@@ -157,13 +178,16 @@ def main_stream(log: Log) -> Stream:
     return stream
 
 
-def load_recording(log: Log, roles: Iterable[str] | None = None, *, stream: Stream | None = None) -> core_log.Recording:
-    """Channels of a stream (the main one) on a uniform clock; all channels with a role if none are named."""
-    stream = stream or main_stream(log)
+def load_recording(log: Log, roles: Iterable[str] | None = None, *, most_hz: float | None = None) -> core_log.Recording:
+    """Channels of the main stream on a uniform clock; all channels with a role if none are named.
+
+    `most_hz` thins them to about that rate, for slow movements.
+    """
+    stream = main_stream(log)
     channels = {channel.role: channel for channel in stream.channels.select_related("stream") if channel.role}
     wanted = [role for role in channels if role != "time" and (roles is None or role in set(roles))]
     content = core_log.Stream(
         t_s=load_values(channels["time"]),
         channels=tuple(_core_channel(channels[role], load_samples(channels[role])) for role in wanted),
     )
-    return uniform(content)
+    return uniform(thinned(content, most_hz=most_hz) if most_hz else content)

@@ -17,7 +17,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.logs.desk import Pair, roles_of
 from nembrit.web.logs.models import Channel, Log, Segment, Stream
 from nembrit.web.logs.packing import PYRAMID_SAMPLES
-from nembrit.web.logs.storage import cached_pyramid, load_stream, load_values
+from nembrit.web.logs.storage import cached_pyramid, load_stream, load_together, load_values, values_of
 
 _MOST_COLUMNS = 4000
 _MOST_CHANNELS = 60
@@ -114,11 +114,12 @@ def _place(times: Channel, at_s: float) -> int:
 
 
 def _from_samples(times: Channel, members: list[Channel], first: int, last: int, group: int) -> list[FloatArray]:
-    t_s = load_values(times, first=first, last=last)
+    samples = load_together([times, *members], first=first, last=last)
+    t_s = values_of(times, samples[times.pk])
     starts = np.arange(0, t_s.size, group)
     arrays = [t_s[starts]]
     for channel in members:
-        values = load_values(channel, first=first, last=last)
+        values = values_of(channel, samples[channel.pk])
         arrays += [np.fmin.reduceat(values, starts), np.fmax.reduceat(values, starts)]
     return _with_gaps(arrays, group / times.stream.sample_rate_hz)
 

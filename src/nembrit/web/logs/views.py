@@ -42,7 +42,7 @@ def _received(request: HttpRequest, craft: Craft | None, fields: dict[str, objec
     dates = request.POST.get("modified", "").split(",")
     for number, file in enumerate(request.FILES.getlist("files")):
         modified_at = _date(dates[number]) if number < len(dates) else None
-        found += services.receive_file(craft, file.name, file.read(), flight_fields=fields, modified_at=modified_at)
+        found += services.receive_file(craft, file.name, file.file, flight_fields=fields, modified_at=modified_at)
     return found
 
 

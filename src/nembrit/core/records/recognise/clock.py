@@ -17,6 +17,7 @@ _RATE_WORDS = frozenset(
     "samplerate datenrate lograte muestreo cadence sampling".split()
 )
 _PERIOD_WORDS = frozenset("period interval dt step looptime periode periodo intervall".split())
+_MOST_ROWS = 200_000  # enough to know a clock by
 _PLAUSIBLE_HZ = (0.5, 33_000.0)
 _PLAUSIBLE_S = (3.0, 4 * 3600.0)
 
@@ -50,7 +51,7 @@ def clock_of_table(table: RawTable, guesses: tuple[NameGuess, ...], rates_hz: tu
     for position, (column, guess) in enumerate(zip(table.columns, guesses, strict=True)):
         if column.labels is not None or guess.family not in ("time", "counter", ""):
             continue
-        numbers = column.numbers()
+        numbers = column.numbers(last=_MOST_ROWS)
         step = _step(numbers)
         if step is None or (guess.family == "" and position > 0 and not _is_even(numbers)):
             continue
@@ -90,7 +91,7 @@ def _clock_from(
             reason = f"“{column.name}” counts rows; {rates_hz[0]:g} Hz stand before the table"
             return ClockUse(column=position, rate_hz=rates_hz[0] / step, confidence=0.85, reason=reason)
         return ClockUse(column=position, reason=f"“{column.name}” only counts rows: at what rate was this written?")
-    span = float(np.nanmax(numbers) - np.nanmin(numbers))
+    span = step * table.n_rows
     fitting = [
         (name, unit_s)
         for name, unit_s in _UNITS_S.items()
@@ -109,7 +110,7 @@ def _clock_from(
 
 def _step(numbers: FloatArray) -> float | None:
     """The usual step of a column that rises nearly always, else None; ticks coarser than the rows are allowed."""
-    steps = np.diff(numbers[:200_000])
+    steps = np.diff(numbers)
     if steps.size == 0 or not np.isfinite(steps).mean() > 0.99:
         return None
     rising = steps > 0

@@ -16,7 +16,7 @@ from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.recognise import scales
 from nembrit.core.records.recognise.clock import clock_of_table, preamble_rates_hz
 from nembrit.core.records.recognise.names import NAMED_BY_ROLE, NameGuess, guesses_of
-from nembrit.core.records.recognise.relations import excerpt, integrated, likeness, roughness
+from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
 from nembrit.core.records.recognise.words import concepts_of, tokens_of
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
 from nembrit.core.records.units import unit_for
@@ -38,6 +38,7 @@ _RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], scales.Scale]], ...
     (("latitude",), partial(scales.place_scale, most_deg=90.0)),
     (("longitude",), partial(scales.place_scale, most_deg=180.0)),
 )
+_CLOCK_ROWS = 200_000
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -88,13 +89,14 @@ class _Table:
         if self.clock.rate_hz:
             return self.clock.rate_hz
         if self.clock.column is not None and self.clock.unit_s:
-            numbers = self.table.columns[self.clock.column].numbers()
+            numbers = self.table.columns[self.clock.column].numbers(last=_CLOCK_ROWS)
             steps = np.diff(numbers[np.isfinite(numbers)])
             usual = float(steps[steps > 0].sum() / steps.size) if (steps > 0).any() else 1.0
             return 1 / max(usual * self.clock.unit_s, 1e-6)
         return rates_hz[0] if rates_hz else 1000.0
 
     def mapped(self) -> TableMapping:
+        first, last = middle_rows(self.table.n_rows)
         for position, (column, guess) in enumerate(zip(self.table.columns, self.guesses, strict=True)):
             if position == self.clock.column or guess.family in ("", "counter"):
                 continue
@@ -111,7 +113,7 @@ class _Table:
             self.drafts[position] = _Draft(
                 column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
             )
-            self.numbers[position] = excerpt(column.numbers())
+            self.numbers[position] = held(column.numbers(first=first, last=last))
         self._stated_units()
         self._raw_or_filtered()
         self._scales()

@@ -10,12 +10,20 @@ from nembrit.core.types import FloatArray
 _MOST_SAMPLES = 60_000
 
 
+def middle_rows(n_rows: int) -> tuple[int, int]:
+    """At most 60,000 rows from the middle of a table."""
+    first = max(0, (n_rows - _MOST_SAMPLES) // 2)
+    return first, min(n_rows, first + _MOST_SAMPLES)
+
+
 def excerpt(values: FloatArray) -> FloatArray:
-    """At most 60,000 samples from the middle of a column; missing ones hold the value before."""
-    n = values.size
-    if n > _MOST_SAMPLES:
-        first = (n - _MOST_SAMPLES) // 2
-        values = values[first : first + _MOST_SAMPLES]
+    """The middle of a column; missing samples hold the value before."""
+    first, last = middle_rows(values.size)
+    return held(values[first:last])
+
+
+def held(values: FloatArray) -> FloatArray:
+    """The same without gaps: missing samples hold the value before."""
     if not np.isfinite(values).all():
         good = np.flatnonzero(np.isfinite(values))
         if good.size == 0:

@@ -1,0 +1,178 @@
+"""The log desk's figures: a 300 MB table from file to openable page, zooming in a long log, size of what is kept.
+
+Every time is a ratio to a reference measured in the same run; peaks of memory are above the idle process.
+"""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+
+_COLUMNS = 29
+_FOLDER = "NEMBRIT_BENCH"
+
+
+def table_file(path: Path, megabytes: int) -> int:
+    """A table as a converter would write it: own names, µs clock, decimals; returns its number of rows."""
+    from nembrit.core.setup.card import CARDS
+    from nembrit.core.simulate.airframe import World
+    from nembrit.core.simulate.flight import DECIMALS, fly
+    from tests.flying import HEX, controller
+
+    flight = fly(HEX, controller(), next(card for card in CARDS if card.key == "full"), World(seed=1))
+    names = {
+        "gyro_raw": "gyro unfiltered",
+        "gyro": "gyro filtered",
+        "setpoint": "target rate",
+        "stick": "stick",
+        "motor": "motor",
+    }
+    roles = [
+        role for role in flight.channels if role.split(".")[0] in (*names, "throttle", "battery_voltage", "term_p", "term_i")
+    ]
+    columns = {}
+    for role in roles[:_COLUMNS]:
+        family, _, part = role.partition(".")
+        columns[f"{names.get(family, family)} {part}".strip()] = np.round(flight.channels[role], DECIMALS[family])
+    n = flight.t_s.size
+    part = pl.DataFrame({"time us": np.arange(n) * 500, **columns}).write_csv().encode()
+    header, _, body = part.partition(b"\n")
+    repeats = max(1, round(megabytes * 1e6 / len(body)))
+    with path.open("wb") as file:
+        file.write(header + b"\n")
+        for k in range(repeats):
+            frame = pl.DataFrame({"time us": (np.arange(n) + k * n) * 500, **columns})
+            file.write(frame.write_csv(include_header=False).encode())
+    return n * repeats
+
+
+def _child(code: str, folder: Path) -> list[float]:
+    environment = {
+        **os.environ,
+        "NEMBRIT_DATA": str(folder),
+        "DJANGO_SETTINGS_MODULE": "nembrit.web.settings",
+        "NEMBRIT_TASKS": "django_tasks.backends.dummy.DummyBackend",
+    }
+    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise RuntimeError(done.stderr[-2000:])
+    return [float(number) for number in done.stdout.split()]
+
+
+_READ = """
+import time, polars as pl, sys
+best = 1e9
+for _ in range(2):
+    began = time.perf_counter(); frame = pl.read_csv(PATH); best = min(best, time.perf_counter() - began); del frame
+print(best)
+"""
+
+_IMPORT = """
+import resource, time, django
+django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+from nembrit.web.hangar.services import create_craft
+from nembrit.web.logs import services, desk
+from nembrit.web.logs.models import Log
+import polars, numba, scipy.signal, zstandard
+craft = create_craft(layout="hex", name="Bench", kind="multirotor")
+idle = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+began = time.perf_counter()
+(received,) = services.receive_file(craft, "bench.csv", open(PATH, "rb"), flight_fields={})
+uploaded = time.perf_counter() - began
+log = Log.objects.get()
+services.import_log(log.pk, lambda stage, share: None)
+took = time.perf_counter() - began
+log.refresh_from_db()
+assert log.state == "ready", log.error
+print(took, uploaded, (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - idle) * 1024)
+"""
+
+_STORED = """
+import django
+django.setup()
+from django.db.models import Sum
+from django.db.models.functions import Length
+from nembrit.web.logs.models import Chunk, Stream
+stream = Stream.objects.get()
+stored = Chunk.objects.filter(channel__position__gt=0).aggregate(size=Sum(Length("content")))["size"]
+print(stored, stream.n_samples * (stream.channels.count() - 1) * 4)
+"""
+
+
+def import_figures(folder: Path, megabytes: int = 300) -> None:
+    path = folder / "big.csv"
+    n_rows = table_file(path, megabytes)
+    reference_s = _child(_READ.replace("PATH", repr(str(path))), folder)[0]
+    took_s, upload_s, peak = _child(_IMPORT.replace("PATH", repr(str(path))), folder)
+    float32 = n_rows * (_COLUMNS + 1) * 4
+    stored, plain = _child(_STORED, folder)
+    print(f"{path.stat().st_size / 1e6:.0f} MB, {n_rows} rows; polars.read_csv takes {reference_s:.2f} s here")
+    print(f"received and imported to an openable page: {took_s:.1f} s, {took_s / reference_s:.1f} times the reference")
+    print(f"of which packing the upload away (hash, compress, commit): {upload_s:.1f} s, {upload_s / reference_s:.1f} times")
+    print(f"peak memory above idle: {peak / 1e6:.0f} MB, {peak / float32:.1f} times the float32 size of its data")
+    print(f"samples kept: {stored / plain:.2f} of raw float32")
+    path.unlink()
+
+
+_ZOOM = """
+import io, random, time, django, numpy as np
+django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+from nembrit.core.records.log import FlightLog, Stream, channel
+from nembrit.web.hangar.services import create_craft
+from nembrit.web.logs import traces
+from nembrit.web.logs.models import Channel, Log
+from nembrit.web.logs.storage import store_log
+rng = np.random.default_rng(1)
+craft = create_craft(layout="quad", name="Zoom", kind="multirotor")
+roles = [f"{f}.{a}" for f in ("gyro", "gyro_raw", "setpoint", "term_p", "term_i", "term_d") for a in ("roll", "pitch", "yaw")] + [f"motor.{k}" for k in range(1, 7)]
+for minutes in (1, 3, 10):
+    n = minutes * 60 * 4000
+    samples = {role: np.cumsum(rng.integers(-9, 10, n)).astype(np.int32) for role in roles}
+    log = Log.objects.create(craft=craft, file_name=str(minutes), state="ready")
+    store_log(log, FlightLog(format_key="x", streams=(Stream(t_s=np.arange(n) / 4000, channels=tuple(channel(r, s, divisor=100.0) for r, s in samples.items())),), rows_read=n))
+    rows = list(Channel.objects.filter(stream__log=log).exclude(position=0).select_related("stream"))
+    traces.trace_bytes(rows, {}, start_s=0, end_s=minutes * 60, n_columns=1200)
+    random.seed(2)
+    times = []
+    for k in range(60):
+        width = minutes * 60 * 10 ** random.uniform(-3, 0)
+        start = random.uniform(0, minutes * 60 - width)
+        began = time.perf_counter()
+        traces.trace_bytes(rows, {}, start_s=start, end_s=start + width, n_columns=1200)
+        times.append(time.perf_counter() - began)
+    print(np.median(times), np.percentile(times, 95))
+"""
+
+
+def zoom_figures(folder: Path) -> None:
+    values = np.array(_child(_ZOOM, folder)).reshape(-1, 2)
+    block = np.random.default_rng(1).standard_normal(1_000_000)
+    began = time.perf_counter()
+    for _ in range(5):
+        np.sort(block)
+    reference_s = (time.perf_counter() - began) / 5
+    print(f"reference: numpy sorts a million numbers in {reference_s * 1000:.0f} ms here")
+    for minutes, (median_s, late_s) in zip((1, 3, 10), values, strict=True):
+        print(
+            f"zoom, 24 channels, {minutes} min at 4 kHz: median {median_s * 1000:.0f} ms ({median_s / reference_s:.2f} times the reference), "
+            f"95 % within {late_s * 1000:.0f} ms"
+        )
+
+
+def main() -> None:
+    for figures in (import_figures, zoom_figures):
+        with tempfile.TemporaryDirectory() as folder:
+            figures(Path(folder))
+
+
+if __name__ == "__main__":
+    main()

@@ -70,7 +70,8 @@ class CompactColumn:
 def _fill(values: FloatArray, decimals: int, integers: IntArray) -> bool:
     """Write values × 10^decimals into `integers`; False where that does not give the values back."""
     divisor = 10.0**decimals
-    rounded = np.rint(values * divisor if decimals else values)
+    with np.errstate(over="ignore"):
+        rounded = np.rint(values * divisor if decimals else values)
     limit = float(np.abs(rounded).max(initial=0.0))  # NaN and infinities fail the comparison below
     if not limit < 2**53 or not np.array_equal(rounded / divisor if decimals else rounded, values):
         return False

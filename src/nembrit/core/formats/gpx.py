@@ -39,23 +39,30 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
         root = ElementTree.fromstring(content)
     except (ElementTree.ParseError, ValueError, LookupError) as error:
         raise LogReadError(f"this GPX file is broken: {error}") from None
-    points = next((found for name in ("trkpt", "rtept", "wpt") if (found := list(root.iter(f"{{*}}{name}")))), [])
     fixes, notes, n_bad = [], [], 0
-    for number, point in enumerate(points, start=1):
+    for number, (segment, point) in enumerate(_points(root), start=1):
         try:
-            fixes.append(_fix(point))
+            fixes.append(_fix(point, segment))
         except ValueError:
             n_bad += 1
             if n_bad <= 5:
                 notes.append(
                     QualityNote(code="row", severity="warning", detail=f"point {number} has no valid position; left out")
                 )
-    name = next((element.text for element in root.iter("{*}name") if element.text), None)
+    name = next((element.text for element in root.findall(".//{*}name") if element.text), None)
     preamble = (("name", name[:200]),) if name else ()
     return log_of_fixes(fixes, format_key=KEY, n_dropped=n_bad, notes=tuple(notes), preamble=preamble)
 
 
-def _fix(point: ElementTree.Element) -> Fix:
+def _points(root: ElementTree.Element) -> list[tuple[int, ElementTree.Element]]:
+    """Track points with the number of their segment; without any, route points, else waypoints."""
+    parts = [segment.findall("{*}trkpt") for segment in root.findall(".//{*}trkseg")]
+    parts = [part for part in parts if part] or [root.findall(".//{*}rtept")]
+    parts = [part for part in parts if part] or [root.findall(".//{*}wpt")]
+    return [(number, point) for number, part in enumerate(parts) for point in part]
+
+
+def _fix(point: ElementTree.Element, segment: int) -> Fix:
     latitude, longitude = float(point.get("lat", "")), float(point.get("lon", ""))
     if not (abs(latitude) <= 90 and abs(longitude) <= 180):
         raise ValueError("no place on earth")
@@ -64,8 +71,9 @@ def _fix(point: ElementTree.Element) -> Fix:
         latitude_deg=latitude,
         longitude_deg=longitude,
         altitude_m=_number(point.findtext("{*}ele")),
-        ground_speed_m_s=_number(next((element.text for element in point.iter("{*}speed")), None)),
-        course_deg=_number(next((element.text for element in point.iter("{*}course")), None)),
+        ground_speed_m_s=_number(next((element.text for element in point.findall(".//{*}speed")), None)),
+        segment=segment,
+        course_deg=_number(next((element.text for element in point.findall(".//{*}course")), None)),
     )
 
 

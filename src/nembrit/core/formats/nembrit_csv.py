@@ -30,7 +30,7 @@ def matches(head: bytes) -> bool:
     text = head.decode("utf-8-sig", errors="replace")
     header = next((line for line in text.splitlines() if line.strip() and not line.startswith("#")), "")
     cells = [cell.strip() for cell in header.split(",")]
-    if not re.fullmatch(r"time(?: ?\[[^\]]*\])?", cells[0]):
+    if not re.fullmatch(r"time ?\[[^\]]*\]", cells[0]):
         return False
     known = sum(bool(quantity_of(cell.split("[")[0].strip()) or cell.startswith("other.")) for cell in cells[1:])
     return known >= max(1, (len(cells) - 1) / 2)

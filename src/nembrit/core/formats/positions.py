@@ -22,6 +22,7 @@ class Fix:
     altitude_m: float = float("nan")
     ground_speed_m_s: float = float("nan")
     course_deg: float = float("nan")
+    segment: int = 0  # the path is not joined from one segment to the next
 
 
 def log_of_fixes(
@@ -52,6 +53,9 @@ def log_of_fixes(
         if np.isfinite(values).any():
             samples, divisor = exact_integers(values)
             columns.append(RawColumn(name=name, unit=unit, samples=samples, divisor=divisor))
+    segments = np.array([fix.segment for fix in fixes], dtype=np.int16)
+    if segments.any():
+        columns.append(RawColumn(name="segment", unit="", samples=segments))
     return RawLog(
         format_key=format_key,
         tables=(RawTable(columns=tuple(columns)),),

@@ -103,8 +103,12 @@ def _unwrapped(ticks: FloatArray, notes: list[QualityNote]) -> FloatArray:
     if back.size == 0 or not np.all(np.mod(ticks, 1) == 0):
         return ticks
     usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
-    wrap = next((size for size in _WRAPS if np.all(np.abs(steps[back] + size) < 100 * usual + 0.01 * size)), None)
-    if wrap is None or ticks.max() >= wrap:
+    room = 50 * usual  # a few samples may be lost right there
+    wrap = next(
+        (size for size in _WRAPS if np.all(ticks[back] > size - room) and np.all(ticks[back + 1] < room) and ticks.max() < size),
+        None,
+    )
+    if wrap is None:
         return ticks
     notes.append(_note("clock_wrap", f"the clock ran over {back.size} time{'s' if back.size > 1 else ''}; put right", "info"))
     turns = np.concatenate(([0.0], np.cumsum(steps < 0)))

@@ -11,6 +11,7 @@ from nembrit.core.records.timebase import clock_notes, clock_of
 from nembrit.core.types import AXES, FloatArray
 
 _SHARE_ROLES = ("throttle", "motor.", "stick.", "term_", "command.")
+_FAST_ROLES = ("gyro", "setpoint.", "motor.", "accel.")  # what is sampled evenly; positions come when they come
 _MOVING_ROLES = ("gyro", "gyro_raw", "accel", "motor_rpm")
 _STUCK_S = 0.25
 _CLIPPED_RUN = 4  # samples in a row at the same extreme
@@ -22,9 +23,9 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
     notes = list(log.quality)
     for stream in log.streams:
         clock = clock_of(stream.t_s)
-        is_main = stream is log.main
-        notes += [note for note in clock_notes(clock) if is_main or note.code == "gap"]
-        if clock.jitter_ratio > _JITTER_RATIO:
+        moves = any(channel.role and channel.role.removeprefix("b/").startswith(_FAST_ROLES) for channel in stream.channels)
+        notes += [note for note in clock_notes(clock) if moves or note.code == "gap"]
+        if moves and clock.jitter_ratio > _JITTER_RATIO:
             detail = f"times between samples vary by {clock.jitter_ratio:.0%}: a recorder under load, or rows left out"
             notes.append(QualityNote(code="jitter", severity="warning", detail=detail))
         measured = [channel for channel in stream.channels if channel.labels is None]

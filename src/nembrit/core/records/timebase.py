@@ -56,10 +56,10 @@ def clock_notes(clock: Clock) -> tuple[QualityNote, ...]:
             end_s=end_s,
             detail=f"{(end_s - start_s) * 1000:.0f} ms without samples, left out of every analysis",
         )
-        for start_s, end_s in clock.gaps_s[:20]
+        for start_s, end_s in clock.gaps_s[:8]
     ]
-    if len(clock.gaps_s) > 20:
-        notes.append(QualityNote(code="gap", severity="warning", detail=f"{len(clock.gaps_s) - 20} more gaps"))
+    if len(clock.gaps_s) > 8:
+        notes.append(QualityNote(code="gap", severity="warning", detail=f"{len(clock.gaps_s) - 8} more gaps"))
     if clock.sample_rate_hz < 950:
         notes.append(
             QualityNote(

@@ -23,8 +23,10 @@ class Track:
     farthest_m: float  # from home
 
 
-def track_of(t_s: FloatArray, latitude_deg: FloatArray, longitude_deg: FloatArray) -> Track:
+def track_of(t_s: FloatArray, latitude_deg: FloatArray, longitude_deg: FloatArray, *, segment: FloatArray | None = None) -> Track:
     """Lay positions on a plane that touches the ellipsoid at the first fix.
+
+    `segment` numbers the parts of a path; from one to the next nothing is counted as flown.
 
     East and north are arcs along the ellipsoid's radii of curvature at the middle latitude, which is
     within 0.1 % of the geodesic up to 20 km. Fixes at exactly 0°, 0° are no fixes. Raises
@@ -42,6 +44,8 @@ def track_of(t_s: FloatArray, latitude_deg: FloatArray, longitude_deg: FloatArra
     east, north = east_north_m(latitude_deg, longitude_deg, home)
     east, north = np.where(valid, east, np.nan), np.where(valid, north, np.nan)
     steps = np.hypot(np.diff(east[valid]), np.diff(north[valid]))
+    if segment is not None:
+        steps = steps[np.diff(segment[valid]) == 0]
     return Track(
         t_s=t_s,
         east_m=east,

@@ -237,7 +237,9 @@ def track_json(flight: Flight, colour: Channel | None) -> dict[str, Any]:
         raise InputError("this log holds latitudes without longitudes")
     clock = clocks.get(stream.log_id, Clock())
     t_s = clock.page(load_values(channels["time"]))
-    track = track_of(t_s, load_values(channels["latitude"]), load_values(channels["longitude"]))
+    parts = stream.channels.filter(name="segment", role="").select_related("stream").first()
+    segment = load_values(parts) if parts else None
+    track = track_of(t_s, load_values(channels["latitude"]), load_values(channels["longitude"]), segment=segment)
     every = max(1, -(-t_s.size // _MOST_TRACK_POINTS))
     height = load_values(channels["altitude"]) if "altitude" in channels else None
     value, labels = _colouring(colour, clocks, t_s) if colour else (None, None)
@@ -245,6 +247,7 @@ def track_json(flight: Flight, colour: Channel | None) -> dict[str, Any]:
         "t": _listed(t_s[::every], 3),
         "east": _listed(track.east_m[::every], 2),
         "north": _listed(track.north_m[::every], 2),
+        "segment": segment[::every].tolist() if segment is not None else None,
         "height": _listed(height[::every], 2) if height is not None else None,
         "value": _listed(value[::every], 4) if value is not None else None,
         "labels": labels,

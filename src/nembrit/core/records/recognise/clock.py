@@ -114,7 +114,7 @@ def _step(numbers: FloatArray) -> float | None:
     if steps.size == 0 or not np.isfinite(steps).mean() > 0.99:
         return None
     rising = steps > 0
-    if (steps < 0).mean() > 0.01 or rising.mean() < 0.02:
+    if (steps < 0).sum() > max(3, 0.01 * steps.size) or rising.mean() < 0.02:  # a wrap or a restart may be there
         return None
     if rising.mean() > 0.9:
         return float(np.median(steps[rising]))

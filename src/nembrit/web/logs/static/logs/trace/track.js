@@ -66,7 +66,7 @@ export class TrackView {
   }
 
   path(ctx, to) {
-    const { east, north, value, labels, name, unit } = this.data;
+    const { east, north, value, labels, name, unit, segment } = this.data;
     const known = (value ?? []).filter((one) => one != null);
     const low = Math.min(...known), high = Math.max(...known);
     const colour = (k) => {
@@ -77,7 +77,7 @@ export class TrackView {
     ctx.lineWidth = 2.5;
     ctx.lineCap = "round";
     for (let k = 1; k < east.length; k++) {
-      if (east[k] == null || east[k - 1] == null) continue;
+      if (east[k] == null || east[k - 1] == null || (segment && segment[k] !== segment[k - 1])) continue;
       ctx.strokeStyle = colour(k);
       ctx.beginPath();
       ctx.moveTo(to.x(east[k - 1]), to.y(north[k - 1]));

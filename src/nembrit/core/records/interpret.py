@@ -103,7 +103,7 @@ def _unwrapped(ticks: FloatArray, notes: list[QualityNote]) -> FloatArray:
     if back.size == 0 or not np.all(np.mod(ticks, 1) == 0):
         return ticks
     usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
-    room = 50 * usual  # a few samples may be lost right there
+    room = 8 * usual  # a few samples may be lost right there
     wrap = next(
         (size for size in _WRAPS if np.all(ticks[back] > size - room) and np.all(ticks[back + 1] < room) and ticks.max() < size),
         None,

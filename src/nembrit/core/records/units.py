@@ -119,9 +119,11 @@ def split_header(header: str) -> tuple[str, str]:
     )
     if bracketed and bracketed["name"]:
         unit = next(part for part in bracketed.group("a", "b", "c", "d") if part is not None).strip()
-        is_index = unit.isdigit() and not header[: -len(unit) - 2].endswith(" ")  # ``mot[1]``, but ``throttle [1]``
+        stands_apart = header[: -len(unit) - 2].endswith(" ")
+        is_index = unit.isdigit() and not stands_apart  # ``mot[1]``, but ``throttle [1]``
         if (
             units_of(unit)
+            or (stands_apart and bracketed["a"] is not None and len(unit) <= 12)  # ``lamp [lx]``
             or (unit in ("1", "") and not is_index)
             or (not unit.isdigit() and len(unit) > 1 and not unit.isalpha())
         ):

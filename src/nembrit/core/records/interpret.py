@@ -134,8 +134,11 @@ def _risen(
             _note("clock_coarse", "the clock ticks more slowly than rows come; times are spread evenly between ticks", "info")
         )
         return spread, rows
-    usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
-    restarts = np.flatnonzero(steps < -max(1000 * usual, 0.5 / unit_s))
+    back = np.flatnonzero(steps < 0)
+    # a stray row or two runs back; a clock that stays back was started again
+    restarts = np.array(
+        [at for at in back.tolist() if np.all(ticks[at + 1 : at + 21] < ticks[at]) and at + 21 < ticks.size], dtype=int
+    )
     if restarts.size:
         jump = np.zeros(ticks.size)
         for at in restarts:

@@ -24,6 +24,7 @@ from tests.dialects import DIALECTS
 from tests.flying import flown
 
 ROWS = b"".join(b"%.3f,%d,%d\n" % (k / 1000, k % 7, 3 * k % 11) for k in range(300))
+WIDE = b"\n".join([b",".join(b"c%d" % k for k in range(500)), *[b",".join(b"%d" % k for k in range(500))] * 9])
 HEADER = b"time,gyro x (deg/s),throttle\n"
 
 
@@ -58,7 +59,7 @@ def test_an_invented_dialect_is_understood_without_a_correction(name: str) -> No
         (b"%PDF-1.7\n1 0 obj", "a PDF document"),
         (b"abc\0\0\1\2\3" * 500, "byte 3: this is no text"),
         (bytes(range(1, 9)) * 400, "these bytes are no text"),
-        (b",".join(b"c%d" % k for k in range(500)) + b"\n" + b"\n".join(b",".join(b"%d" % k for k in range(500)) for _ in range(9)), "500 columns"),
+        (WIDE, "500 columns"),
         (b"PAR1 something else", "this Parquet file is cut off"),
         (b"PAR1" + b"\0" * 40 + b"PAR1", "cannot be read"),
         (b"<?xml version='1.0'?><!DOCTYPE gpx [<!ENTITY a 'b'>]><gpx>&a;</gpx>", "defines entities"),

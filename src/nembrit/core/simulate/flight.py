@@ -46,7 +46,9 @@ def fly(craft: Craft, controller: Controller, card: Card, world: World, *, airfr
     airframe = airframe or airframe_of(craft)
     rng = np.random.default_rng(world.seed)
     sticks = fly_card(card, hover_throttle=airframe.hover_throttle, loop_rate_hz=controller.loop_rate_hz, rng=rng)
-    setpoint_dps = np.stack([_set_point(sticks.stick[row], controller, axis) for row, axis in enumerate(AXES)])
+    setpoint_dps = np.stack(
+        [set_point(sticks.stick[row], controller, axis, controller.loop_rate_hz) for row, axis in enumerate(AXES)]
+    )
     return fly_sticks(craft, controller, world, airframe=airframe, sticks=sticks, setpoint_dps=setpoint_dps, rng=rng)
 
 
@@ -89,13 +91,13 @@ def fly_sticks(
     return SimulatedFlight(t_s=np.arange(out.shape[0]) * n_log / rate_hz, channels=kept)
 
 
-def _set_point(stick: FloatArray, controller: Controller, axis: str) -> FloatArray:
-    """Stick position → wanted rate [deg/s] by the stick-rate curve, then the set-point filters."""
+def set_point(stick: FloatArray, controller: Controller, axis: str, rate_hz: float) -> FloatArray:
+    """Stick position at `rate_hz` → wanted rate [deg/s] by the stick-rate curve, then the set-point filters."""
     points = controller.rates_of(axis)
     positions, rates_dps = [point[0] for point in points], [point[1] for point in points]
     quantised = np.round(stick * 1000) / 1000
     wanted: FloatArray = np.sign(quantised) * np.interp(np.abs(quantised), positions, rates_dps)
-    sos = _sections(controller.setpoint, controller.loop_rate_hz)
+    sos = _sections(controller.setpoint, rate_hz)
     return scipy.signal.sosfilt(sos, wanted) if len(sos) else wanted
 
 

@@ -113,7 +113,9 @@ def main() -> None:
             read += 1
         except CoreError:
             refused += 1
-        except Exception as error:
+        except BaseException as error:
+            if isinstance(error, KeyboardInterrupt):
+                raise
             finds.setdefault(f"{type(error).__name__}: {str(error)[:100]}", content)
         if number % 20_000 == 19_999:
             print(

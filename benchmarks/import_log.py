@@ -11,8 +11,8 @@ import polars as pl
 
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.registry import read_log
-from nembrit.core.records.timebase import uniform
 from nembrit.core.manoeuvres.phases import usable_window_s
+from nembrit.core.records.timebase import uniform
 from nembrit.core.report.evidence import ROLES, analyse
 from nembrit.core.setup.card import CARDS
 from nembrit.core.simulate.airframe import World

@@ -27,7 +27,7 @@ def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """The same recording gives the same evidence: it is computed once in a run."""
 
     def analyse(recording: Recording, **options: object) -> evidence.Evidence:
-        digest = hashlib.sha256(repr(options.get("mixer")).encode())
+        digest = hashlib.sha256(repr((options.get("mixer"), options.get("spans"))).encode())
         for role in sorted(recording.channels):
             digest.update(role.encode() + recording.channels[role].tobytes())
         key = digest.hexdigest()

@@ -41,7 +41,7 @@ class TextDialect:
         if not self.has_header:
             said.append("no header, columns are numbered")
         if self.preamble:
-            said.append(f"{len(self.preamble)} lines of settings before the table")
+            said.append(f"{len(self.preamble)} line{'s' if len(self.preamble) > 1 else ''} of settings before the table")
         return tuple(said)
 
 

@@ -13,6 +13,7 @@ import polars as pl
 
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.formats.compact import exact_integers
+from nembrit.core.formats.guard import readable
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import text_column
@@ -134,17 +135,10 @@ def _frame(body: bytes, meanings: list[ColumnMeaning], *, first_row: int) -> pl.
 
 
 def _parse(body: bytes, schema: dict[str, type[pl.DataType]]) -> pl.DataFrame:
-    try:
+    with readable("the table below the header"):
         return pl.read_csv(
-            io.BytesIO(body),
-            has_header=False,
-            schema=schema,
-            ignore_errors=True,
-            quote_char=None,
-            encoding="utf8-lossy",
+            io.BytesIO(body), has_header=False, schema=schema, ignore_errors=True, quote_char=None, encoding="utf8-lossy"
         )
-    except pl.exceptions.PolarsError as error:
-        raise LogReadError(f"the rows below the header cannot be read as a table: {str(error)[:120]}") from None
 
 
 def _refuse_text(

@@ -7,6 +7,7 @@ import polars as pl
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.compact import exact_integers
+from nembrit.core.formats.guard import readable
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import MOST_COLUMNS, text_column
@@ -33,10 +34,8 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
     progress("reading the columns", 0.0)
     if not content.endswith(_MAGIC):
         raise LogReadError("this Parquet file is cut off: its end is missing")
-    try:
+    with readable("this Parquet file"):
         frame = pl.read_parquet(io.BytesIO(content))
-    except (pl.exceptions.PolarsError, OSError, ValueError) as error:
-        raise LogReadError(f"this Parquet file cannot be read: {str(error)[:120]}") from None
     if frame.width > MOST_COLUMNS:
         raise LogReadError(f"{frame.width} columns; at most {MOST_COLUMNS} can be read")
     if frame.height < 2:

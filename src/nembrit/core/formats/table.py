@@ -17,6 +17,7 @@ import polars as pl
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.compact import Block, CompactColumn, compacted
 from nembrit.core.formats.dialect import BLANKS, TextDialect, dialect_of
+from nembrit.core.formats.guard import readable
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import HEAD_BYTES, Source
 from nembrit.core.formats.text import as_utf8, encoding_of
@@ -208,7 +209,7 @@ class _Table:
         return kept if wrong.size else None
 
     def _frame(self, block: bytes, schema: dict[str, type[pl.DataType]], first_row: int) -> pl.DataFrame:
-        try:
+        with readable(f"the table from row {first_row} on"):
             return pl.read_csv(
                 io.BytesIO(block),
                 has_header=False,
@@ -220,8 +221,6 @@ class _Table:
                 truncate_ragged_lines=True,
                 encoding="utf8-lossy",
             )
-        except pl.exceptions.PolarsError as error:
-            raise LogReadError(f"rows from {first_row} on cannot be read as a table: {str(error)[:120]}") from None
 
     def _find_text(self, k: int, series: pl.Series, block: bytes, kept: BoolArray | None, rows: IntArray, part: _Part) -> None:
         """Tell the first cell of a column of numbers that is text."""

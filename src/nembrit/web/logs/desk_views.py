@@ -72,12 +72,11 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
         "craft": log.craft,
         "log": log,
         "job": job,
-        "streams": meanings.rows_of(log) if log.applied_mapping else [],
-        "clocks": meanings.clocks_of(log),
+        "streams": meanings.rows_of(log, request.POST) if log.applied_mapping else [],
+        "clocks": meanings.clocks_of(log, request.POST),
         "roles": meanings.role_choices(),
         "units": meanings.unit_choices(),
         "error": error,
-        "typed": request.POST,
     }
     return render(request, "logs/meanings.html", context, status=400 if error else 200)
 

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
@@ -9,7 +10,8 @@ from typing import Any
 from django.db import transaction
 
 from nembrit.core.errors import InputError
-from nembrit.core.records.mapping import ClockUse, ColumnUse, Mapping, TableMapping, check_mapping, mapping_from_json
+from nembrit.core.records import mapping as core
+from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
 from nembrit.core.records.raw import RawLog
 from nembrit.core.records.recognise.propose import propose
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
@@ -29,7 +31,7 @@ def fingerprint(raw: RawLog) -> str:
     return hashlib.sha256(json.dumps([raw.format_key, shape]).encode()).hexdigest()
 
 
-def mapping_for(log: Log, raw: RawLog) -> tuple[Mapping, ImportProfile | None]:
+def mapping_for(log: Log, raw: RawLog) -> tuple[core.Mapping, ImportProfile | None]:
     """The tuner's own choice, else a profile for such headers, else what the recogniser proposes."""
     if log.chosen_mapping:
         return mapping_from_json(log.chosen_mapping), log.profile
@@ -39,7 +41,7 @@ def mapping_for(log: Log, raw: RawLog) -> tuple[Mapping, ImportProfile | None]:
     return propose(raw), None
 
 
-def questions_of(mapping: Mapping) -> list[str]:
+def questions_of(mapping: core.Mapping) -> list[str]:
     """What the tuner must say before the log can be used."""
     asked = [table.clock.reason or "At what rate was this written?" for table in mapping.tables if not table.clock.is_known]
     if not any(use.role for table in mapping.tables for use in table.columns):
@@ -47,7 +49,7 @@ def questions_of(mapping: Mapping) -> list[str]:
     return asked
 
 
-def provisional(mapping: Mapping) -> Mapping:
+def provisional(mapping: core.Mapping) -> core.Mapping:
     """The same mapping with rows spread at 1 kHz where no clock is known, so that the log can be looked at."""
     return replace(
         mapping,
@@ -65,19 +67,16 @@ class ColumnRow:
     channel: Channel
     picture: str  # points of an SVG polyline, 120 × 30
     state: str  # sure, doubtful or unknown
+    role: str  # as the form shows it
+    scale: str  # unit or factor, as the form shows it
 
     @property
     def field(self) -> str:
         return f"{self.channel.stream_id}-{self.channel.position}"
 
-    @property
-    def scale(self) -> str:
-        """Unit or factor, as the form shows it."""
-        return scale_text(self.channel.role, self.channel.factor, self.channel.offset) if self.channel.role else ""
 
-
-def rows_of(log: Log) -> list[tuple[Any, list[ColumnRow]]]:
-    """All streams with their columns, miniature pictures included."""
+def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRow]]]:
+    """All streams with their columns, miniature pictures included; `typed` is what a refused form held."""
     found = []
     for stream in log.streams.order_by("pk"):
         rows = []
@@ -85,7 +84,17 @@ def rows_of(log: Log) -> list[tuple[Any, list[ColumnRow]]]:
             if channel.position == 0:
                 continue
             state = "unknown" if not channel.role else "sure" if (channel.confidence or 0) >= SURE else "doubtful"
-            rows.append(ColumnRow(channel=channel, picture=_miniature(channel), state=state))
+            field = f"{stream.pk}-{channel.position}"
+            scale = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
+            rows.append(
+                ColumnRow(
+                    channel=channel,
+                    picture=_miniature(channel),
+                    state=state,
+                    role=typed.get(f"role-{field}", channel.role),
+                    scale=typed.get(f"scale-{field}", scale),
+                )
+            )
         found.append((stream, rows))
     return found
 
@@ -135,14 +144,18 @@ class ClockRow:
 
     stream: Stream
     clock: ClockUse
+    rate: str  # what a refused form held
 
 
-def clocks_of(log: Log) -> list[ClockRow]:
+def clocks_of(log: Log, typed: Mapping[str, str]) -> list[ClockRow]:
     """The clocks of a log's streams."""
     if not log.applied_mapping:
         return []
     mapping = mapping_from_json(log.applied_mapping)
-    return [ClockRow(stream=stream, clock=mapping.tables[stream.table].clock) for stream in log.streams.order_by("pk")]
+    return [
+        ClockRow(stream=stream, clock=mapping.tables[stream.table].clock, rate=typed.get(f"rate-{stream.pk}", ""))
+        for stream in log.streams.order_by("pk")
+    ]
 
 
 def rate_hz(text: str) -> float:
@@ -196,7 +209,7 @@ def choose(log: Log, choice: Choice) -> Job:
     return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
 
 
-def _chosen(log: Log, choice: Choice) -> Mapping:
+def _chosen(log: Log, choice: Choice) -> core.Mapping:
     """The mapping that the log was read with, changed as chosen."""
     current = mapping_from_json(log.applied_mapping or {})
     streams = {stream.table: stream for stream in log.streams.prefetch_related("channels")}
@@ -218,7 +231,7 @@ def _chosen(log: Log, choice: Choice) -> Mapping:
                     uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()
                 )
         tables.append(TableMapping(clock=clock, columns=tuple(uses)))
-    return Mapping(tables=tuple(tables))
+    return core.Mapping(tables=tuple(tables))
 
 
 def _use(use: ColumnUse, role: str, scale: str) -> ColumnUse:

@@ -46,8 +46,8 @@ export async function showMeasures(box, src, ids, a, b) {
   table.className = "plain small";
   table.append(row(["channel", "Δ", "RMS", "peak to peak"], "th"));
   for (const found of rows) {
-    const unit = found.unit === "1" ? "" : found.unit;
-    table.append(row([found.name.replaceAll("_", " "), ...(found.reason ? [found.reason, "", ""] : [text(found.change, unit), text(found.rms, unit), text(found.peak_to_peak, unit)])], "td"));
+    const name = `${found.name.replaceAll("_", " ")}${found.unit && found.unit !== "1" ? `, ${found.unit}` : ""}`;
+    table.append(row([name, ...(found.reason ? [found.reason, "", ""] : [text(found.change), text(found.rms), text(found.peak_to_peak)])], "td"));
   }
   box.replaceChildren(head, table);
 }

@@ -16,6 +16,8 @@ PAGES = {
     "simulator": "/craft/1/simulator/", "slip form": "/craft/1/slips/new/?group=pd.roll", "configuration": "/configurations/2/",
     "paste": "/craft/1/configurations/new/", "names": "/craft/3/names/", "new craft": "/craft/new/", "edit": "/flights/1/edit/",
     "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
+    "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/flights/2/aligned/?with=6",
+    "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position",
 }  # fmt: skip
 
 
@@ -84,7 +86,7 @@ def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
 def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Page) -> None:
     page.goto("/flights/1/traces/")
     drawn(page)
-    drag(page, "#traces .u-over", 0.4, 0.5)
+    drag(page, "#panes .u-over", 0.4, 0.5)
     page.wait_for_url(re.compile(r"from=1[12]\.\d+"))
     kept = page.url
     expect(page.locator("#trace-span")).to_contain_text(re.compile(r"1[12]\.\d+ to 1[45]\.\d+ s"))
@@ -95,9 +97,9 @@ def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Pag
     page.wait_for_function("old => location.href !== old", arg=kept)
     page.get_by_role("button", name="View back").click()
     page.wait_for_function("old => location.href === old", arg=kept)
-    page.get_by_role("button", name="All").click()
+    page.get_by_role("button", name="All", exact=True).click()
     page.wait_for_url(re.compile(r"from=0\.0000"))
-    page.locator("#traces .plot").first.focus()
+    page.locator("#panes .plot").first.focus()
     page.keyboard.press("+")
     page.wait_for_function("!location.search.includes('from=0.0000&to=29.99')")
 

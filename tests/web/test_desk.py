@@ -1,7 +1,9 @@
 """The log desk through its pages: inbox, meanings, window, manoeuvres, splitting, alignment, giving out, backup."""
 
+import contextlib
 import gzip
 import json
+import sqlite3
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +17,7 @@ from nembrit.web.common import backup
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.services import create_craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre
 from tests.dialects import DIALECTS
 from tests.flying import flown, log_file
@@ -175,7 +178,7 @@ class TestMeanings:
         act(f"/logs/{log.pk}/reread/")
         log.refresh_from_db()
         assert log.state == "ready"
-        log.upload.delete()
+        assert "Its samples stay" in act(f"/logs/{log.pk}/upload/remove/")
         assert "the uploaded file was removed" in act(f"/logs/{log.pk}/reread/")
 
 
@@ -331,7 +334,45 @@ class TestTraceData:
 
 @pytest.mark.django_db(transaction=True)
 class TestBackup:
-    """The test database is in memory, so copies are made of a file of its own."""
+    def test_a_copy_brings_back_what_was_lost_since(self, client: Client, tmp_path: Path) -> None:
+        craft = create_craft(layout="quad", name="Wren", kind="multirotor")
+        copy = backup.make_backup(tmp_path / "copy.sqlite3")
+        craft.delete()
+        Job.objects.create(kind="evidence", subject_id=1, label="later", state="running")
+        kept = backup.restore_backup(copy)
+        assert Craft.objects.get().name == "Wren"
+        assert not Job.objects.exists()
+        assert kept.name in {found.name for found in backup.backups()}
+        backup.restore_backup(kept)  # and forward again
+        assert not Craft.objects.exists()
+        with pytest.raises(backup.BackupError, match="is there already"):
+            backup.make_backup(copy)
+
+    def test_a_damaged_copy_and_one_of_a_newer_version_are_refused(self, tmp_path: Path) -> None:
+        create_craft(layout="quad", name="Wren", kind="multirotor")
+        copy = backup.make_backup(tmp_path / "copy.sqlite3")
+        with contextlib.closing(sqlite3.connect(copy)) as database, database:
+            database.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('logs', '9999_future', '2030-01-01')")
+        with pytest.raises(backup.BackupError, match="made by a newer Nembrit"):
+            backup.restore_backup(copy)
+        content = bytearray(copy.read_bytes())
+        content[8192:40_000] = b"\xa5" * (40_000 - 8192)
+        copy.write_bytes(bytes(content))
+        with pytest.raises(backup.BackupError, match=r"damaged|no whole backup"):
+            backup.restore_backup(copy)
+        assert Craft.objects.get().name == "Wren"
+
+    def test_the_page_makes_fetches_restores_and_removes_copies(self, client: Client) -> None:
+        client.post("/backup/")
+        (made,) = [found for found in backup.backups() if "restore" not in found.name][:1]
+        answer = client.get(f"/backup/{made.name}/")
+        assert b"".join(answer.streaming_content).startswith(b"SQLite format 3")
+        with made.path.open("rb") as file:
+            restored = client.post("/backup/restore/", {"file": file, "sure": "1"})
+        assert restored.status_code == 302
+        assert "The workshop is restored" in client.get(restored["Location"]).content.decode()
+        client.post(f"/backup/{made.name}/remove/")
+        assert made.name not in {found.name for found in backup.backups()}
 
     def test_a_copy_is_checked_and_wrong_ones_are_refused(self, client: Client, tmp_path: Path) -> None:
         wrong = tmp_path / "wrong.sqlite3"

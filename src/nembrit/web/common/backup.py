@@ -68,7 +68,7 @@ def workshop_file() -> Path:
 
 def make_backup(target: Path | None = None, *, progress: Progress = no_progress, label: str = "") -> Path:
     """Copy the workshop while it is in use, and check the copy. Raises BackupError; nothing half-made is left."""
-    target = target or folder() / f"{datetime.now(UTC).strftime(_NAME)}{label}.sqlite3"
+    target = target or _free_name(label)
     if target.exists():
         raise BackupError(f"{target} is there already; choose another name")
     partial = target.with_name(target.name + ".partial")
@@ -84,6 +84,13 @@ def make_backup(target: Path | None = None, *, progress: Progress = no_progress,
         with contextlib.suppress(OSError):
             partial.unlink(missing_ok=True)
     return target
+
+
+def _free_name(label: str) -> Path:
+    """A name for a copy by the present time; several in one second are numbered."""
+    stem = datetime.now(UTC).strftime(_NAME)
+    names = (folder() / f"{stem}{number}{label}.sqlite3" for number in ("", *(f"-{n}" for n in range(2, 1000))))
+    return next(path for path in names if not path.exists())
 
 
 @job_handler("backup")

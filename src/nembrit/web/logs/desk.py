@@ -5,7 +5,7 @@ from datetime import timedelta
 from itertools import pairwise
 from typing import Any
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.utils import timezone
 
 from nembrit.core.errors import CoreError, InputError
@@ -20,7 +20,7 @@ from nembrit.core.setup.card import KINDS
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
-from nembrit.web.logs.models import Log, Manoeuvre, Segment
+from nembrit.web.logs.models import Log, Manoeuvre, Segment, Upload
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import load_recording, main_stream
 
@@ -235,6 +235,18 @@ def set_log_archived(log: Log, *, archived: bool) -> None:
     """Take a log out of the lists, or bring it back; nothing is deleted."""
     log.archived_at = timezone.now() if archived else None
     log.save(update_fields=("archived_at",))
+
+
+def remove_upload(log: Log) -> int:
+    """Throw away the kept copy of the file, at the tuner's wish; samples stay. Returns the bytes given back."""
+    upload = Upload.objects.filter(log=log).first()
+    if upload is None:
+        return 0
+    size = len(upload.content)
+    upload.delete()
+    with connection.cursor() as cursor:
+        cursor.connection.executescript("PRAGMA incremental_vacuum;")
+    return size
 
 
 # --- lining up

@@ -37,6 +37,7 @@ def log_page(request: HttpRequest, log_id: int) -> HttpResponse:
             **traces.overview(log),
             "stretches": desk.stretches(log) if segment else [],
             "format": give.format_label(log),
+            "has_upload": hasattr(log, "upload"),
             "n_doubtful": sum(
                 (channel.confidence or 1) < meanings.SURE
                 for one in log.streams.prefetch_related("channels")
@@ -103,6 +104,15 @@ def log_reread(request: HttpRequest, log_id: int) -> HttpResponse:
         meanings.read_again(log)
     except CoreError as error:
         messages.error(request, f"Nothing was changed: {error}.")
+    return redirect(log)
+
+
+@require_POST
+def upload_remove(request: HttpRequest, log_id: int) -> HttpResponse:
+    """Give back the space of the kept file; the samples stay, the meanings can no longer be changed."""
+    log = _log(log_id)
+    size_bytes = desk.remove_upload(log)
+    messages.success(request, f"The kept copy of {log.file_name} is removed, {size_bytes / 1e6:.1f} MB. Its samples stay.")
     return redirect(log)
 
 

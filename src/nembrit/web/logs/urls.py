@@ -11,6 +11,7 @@ urlpatterns = [
     path("logs/<int:log_id>/meanings/", desk_views.meanings_page, name="meanings"),
     path("logs/<int:log_id>/reread/", desk_views.log_reread, name="log_reread"),
     path("logs/<int:log_id>/manoeuvre/", desk_views.manoeuvre, name="manoeuvre"),
+    path("logs/<int:log_id>/upload/remove/", desk_views.upload_remove, name="upload_remove"),
     path("logs/<int:log_id>/settings/", desk_views.log_settings, name="log_settings"),
     path("logs/<int:log_id>/split/", desk_views.log_split, name="log_split"),
     path("logs/<int:log_id>/move/", views.log_move, name="log_move"),

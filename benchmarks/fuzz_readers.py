@@ -116,14 +116,15 @@ def main() -> None:
         except BaseException as error:
             if isinstance(error, KeyboardInterrupt):
                 raise
-            finds.setdefault(f"{type(error).__name__}: {str(error)[:100]}", content)
+            name = f"{type(error).__name__}: {str(error)[:100]}"
+            if name not in finds:
+                finds[name] = content
+                print(name, content[:1500], flush=True)
         if number % 20_000 == 19_999:
             print(
                 f"{number + 1} inputs, {read} read, {refused} refused, {len(finds)} finds, {time.monotonic() - began:.0f} s",
                 flush=True,
             )
-    for name, content in finds.items():
-        print(name, content[:300])
     print(f"{n} inputs: {read} read, {refused} refused with a sentence, {len(finds)} other errors")
     sys.exit(bool(finds))
 

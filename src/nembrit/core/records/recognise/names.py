@@ -1,7 +1,7 @@
 """What a column's name says: a family of roles, an axis or a number, and how plainly it says so."""
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nembrit.core.records.recognise.words import concepts_of, tokens_of
 from nembrit.core.records.roles import quantity_of
@@ -10,6 +10,7 @@ from nembrit.core.types import AXES
 
 NAMED_BY_ROLE = "named by its role"
 _TRIPLES: tuple[tuple[str, str, str], ...] = (("p", "q", "r"), ("r", "p", "y"), ("x", "y", "z"), ("0", "1", "2"), ("1", "2", "3"))
+_PER_AXIS = frozenset(("gyro", "rate", "wanted", "stick", "attitude", "accel", "command", "term"))
 _GLUED = (("r", "p", "y"), ("x", "y", "z"))
 
 
@@ -40,7 +41,7 @@ class NameGuess:
 def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGuess, ...]:
     """Read all names of a table together: triples tell axes, numbered runs tell motors."""
     tokens = _unglued([tokens_of(name) for name in names])
-    axes = _axes_of(tokens)
+    axes, supposed = _axes_of(tokens)
     numbers = _numbers_of(tokens)
     found = []
     for name, unit, words, axis, number in zip(names, units, tokens, axes, numbers, strict=True):
@@ -48,6 +49,10 @@ def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGues
             found.append(NameGuess(family=name, confidence=1.0, reason=NAMED_BY_ROLE))
             continue
         found.append(_guess(words, unit, axis, number))
+    for k in supposed:
+        found[k] = replace(
+            found[k], confidence=min(found[k].confidence, 0.55), reason=f"{found[k].reason}; its axis by its place among three"
+        )
     return tuple(found)
 
 
@@ -63,8 +68,12 @@ def _unglued(tokens: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
     return [tuple(part for token in words for part in parted.get(token, (token,))) for words in tokens]
 
 
-def _axes_of(tokens: list[tuple[str, ...]]) -> list[str | None]:
-    """Axis of every name: from words, else from triples of names that differ in one token only."""
+def _axes_of(tokens: list[tuple[str, ...]]) -> tuple[list[str | None], set[int]]:
+    """Axis of every name, and those that are only supposed.
+
+    From words; else from triples of names that differ in one token only: by letters that come in such
+    triples, by the one axis left where the other two are known, by their order where none is.
+    """
     found: list[str | None] = []
     for words in tokens:
         concepts = concepts_of(words)
@@ -88,7 +97,32 @@ def _axes_of(tokens: list[tuple[str, ...]]) -> list[str | None]:
             for letter, axis in zip(triple, AXES, strict=True):
                 for k in variants[letter]:
                     found[k] = found[k] or axis
-    return found
+    return found, _by_order(tokens, found)
+
+
+def _by_order(tokens: list[tuple[str, ...]], found: list[str | None]) -> set[int]:
+    """Fill in axes of triples whose words are not known; the places that were only supposed."""
+    groups: dict[tuple[str, ...], dict[str, int]] = defaultdict(dict)
+    for k, words in enumerate(tokens):
+        for at, token in enumerate(words):
+            if not token.isdigit():
+                groups[(*words[:at], "*", *words[at + 1 :])].setdefault(token, k)
+    supposed: set[int] = set()
+    for key, variants in groups.items():
+        places = list(variants.values())
+        known = [found[k] for k in places if found[k] is not None]
+        if len(places) != 3 or not concepts_of(tuple(token for token in key if token != "*")) & _PER_AXIS:
+            continue
+        if len(set(known)) == 2 and len(known) == 2:
+            (left,) = set(AXES) - set(known)
+            place = next(k for k in places if found[k] is None)
+            found[place] = left
+        elif known in ([], ["roll"]) and all(AXES[n] == found[k] or found[k] is None for n, k in enumerate(sorted(places))):
+            for k, axis in zip(sorted(places), AXES, strict=True):
+                if found[k] is None:
+                    found[k] = axis
+                    supposed.add(k)
+    return supposed
 
 
 def _numbers_of(tokens: list[tuple[str, ...]]) -> list[int | None]:
@@ -134,6 +168,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("latitude" if name.has("latitude") else "longitude", 0.9)
     if name.has("rpm") or ("speed" in quantities and name.has("motor", "rate", "speed", "output")):
         return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
+    if name.has("battery") and "i" in tokens and not name.has("voltage"):  # I and U, as in physics
+        return name.told("battery_current", 0.75)
     if name.has("voltage", "battery") and not name.has("current") and not axis and not quantities & {"current", "share"}:
         return name.told("battery_voltage", 0.9 if name.has("voltage") else 0.7)
     if name.has("current") and not axis:
@@ -145,7 +181,7 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
     is_output = name.has("motor") or (name.has("output") and axis is None)
     if number and is_output and not name.has("gyro", "accel", "wanted"):
         return name.told("motor", 0.9 if name.has("motor") else 0.7, index=number)
-    return _on_axis(name, axis) if axis else _without_axis(name)
+    return _on_axis(name, axis) if axis else replace(_without_axis(name), index=number)
 
 
 def _without_axis(name: _Name) -> NameGuess:
@@ -188,6 +224,8 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told("command", 0.7, axis=axis)
     if name.has("gyro", "rate") or is_rate or (first in ("g", "w") and not has_words):
         return name.told("gyro", 0.9 if name.has("gyro") or is_rate else 0.75, axis=axis)
+    if not has_words and {"w", "a"} & set(name.tokens):  # ω and a, as in physics
+        return name.told("gyro", 0.6, axis=axis) if "w" in name.tokens else name.told("accel", 0.6, axis="xyz"[AXES.index(axis)])
     return name.told("attitude", 0.45, axis=axis) if has_words else name.told("", 0.0)
 
 

@@ -19,7 +19,7 @@ from nembrit.core.records.recognise.names import NAMED_BY_ROLE, NameGuess, guess
 from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
 from nembrit.core.records.recognise.words import concepts_of, tokens_of
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
-from nembrit.core.records.units import unit_for
+from nembrit.core.records.units import unit_for, units_of
 from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
@@ -116,7 +116,9 @@ class _Table:
             self.numbers[position] = held(column.numbers(first=first, last=last))
         self._stated_units()
         self._raw_or_filtered()
+        self._numbered_runs()
         self._scales()
+        self._nameless()
         self._follow_setpoints()
         self._attitudes()
         self._terms()
@@ -185,6 +187,73 @@ class _Table:
         elif accel:
             for k in accel:
                 self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
+
+    def _undrafted(self) -> list[int]:
+        """Columns of numbers that no name explains."""
+        return [
+            k
+            for k, column in enumerate(self.table.columns)
+            if k not in self.drafts and k != self.clock.column and column.labels is None and not quantity_stated(column)
+        ]
+
+    def _draft(self, k: int, role: str, confidence: float, reason: str) -> None:
+        first, last = middle_rows(self.table.n_rows)
+        column = self.table.columns[k]
+        self.drafts[k] = _Draft(column=column, guess=self.guesses[k], role=role, confidence=confidence, reason=reason)
+        self.numbers[k] = held(column.numbers(first=first, last=last))
+
+    def _numbered_runs(self) -> None:
+        """Three to eight numbered columns that move together within a known range are motors, whatever they are called."""
+        if self._of("motor"):
+            return
+        runs: dict[tuple[str, ...], list[int]] = {}
+        for k in self._undrafted():
+            if self.guesses[k].index is not None:
+                name = tuple(token for token in tokens_of(self.table.columns[k].name) if not token.isdigit())
+                runs.setdefault(name, []).append(k)
+        for members in runs.values():
+            places = sorted(self.guesses[k].index or 0 for k in members)
+            if not 3 <= len(members) <= 8 or places != list(range(1, len(members) + 1)):
+                continue
+            first, last = middle_rows(self.table.n_rows)
+            values = [held(self.table.columns[k].numbers(first=first, last=last)) for k in members]
+            together = [likeness(values[0], other, rate_hz=self.rate_hz).correlation for other in values[1:]]
+            if scales.share_scale(np.concatenate(values)).confidence >= 0.5 and float(np.median(together)) > 0.4:
+                for k in members:
+                    self._draft(k, f"motor.{self.guesses[k].index}", 0.6, f"{len(members)} numbered columns that move together")
+                return
+
+    def _nameless(self) -> None:
+        """Throttle that goes with the motors, a gyro that follows a set-point, without a name that says so."""
+        motors = [self.drafts[k].scaled(self.numbers[k]) for k in self._of("motor")]
+        roles = {draft.role for draft in self.drafts.values()}
+        setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint")}
+        missing = [axis for axis in setpoints if f"gyro.{axis}" not in roles and f"gyro_raw.{axis}" not in roles]
+        if not ((len(motors) >= 3 and "throttle" not in roles) or missing):
+            return
+        first, last = middle_rows(self.table.n_rows)
+        for k in self._undrafted():
+            numbers = held(self.table.columns[k].numbers(first=first, last=last))
+            if np.ptp(numbers) == 0:
+                continue
+            if len(motors) >= 3 and "throttle" not in roles:
+                scale = scales.share_scale(numbers)
+                together = likeness(numbers, np.mean(motors, axis=0), rate_hz=self.rate_hz)
+                if together.correlation > 0.9 and scale.confidence >= 0.5:
+                    self._draft(k, "throttle", 0.6, f"goes with the motors ({together.correlation:.0%} alike)")
+                    self.drafts[k].take(scale)
+                    roles.add("throttle")
+                    continue
+            for axis in list(missing):
+                wanted = setpoints[axis]
+                follows = likeness(self.drafts[wanted].scaled(self.numbers[wanted]), numbers, rate_hz=self.rate_hz)
+                if abs(follows.correlation) > 0.85:
+                    self._draft(
+                        k, f"gyro.{axis}", 0.55, f"follows the set-point of {axis} ({abs(follows.correlation):.0%} alike)"
+                    )
+                    self.drafts[k].take(scales.rate_scale(numbers))
+                    missing.remove(axis)
+                    break
 
     def _from_preamble(self, family: str) -> scales.Scale | None:
         """A scale that stands before the table, such as “gyro scale = 16.4 LSB per deg/s”."""
@@ -296,7 +365,7 @@ class _Table:
         if len(motors) >= 3 and moving > 0:
             stack = np.stack(motors)
             spread = float(np.sqrt(np.mean((stack - stack.mean(axis=0)) ** 2)))
-            factor = min((1.0, 0.01, 1e-3, 1 / 500, 1e-4), key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))))
+            factor = min((1.0, 0.01, 1e-3, 1e-4), key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))))
             scale = scales.Scale(factor=factor, confidence=0.7, reason="sized like the motors' differences")
         else:
             most = max(float(np.abs(self.numbers[k]).max(initial=0)) for k in members)
@@ -356,6 +425,12 @@ class _Table:
             confidence=round(min(draft.confidence, 1.0), 2),
             reason=draft.reason,
         )
+
+
+def quantity_stated(column: RawColumn) -> bool:
+    """True where the file states a unit that settles what kind of quantity a column is."""
+    kinds = {unit.quantity for unit in units_of(column.unit)} - {"raw", "share", "pulse", "time", "rate"}
+    return bool(kinds)
 
 
 def _steps(values: FloatArray, n: int) -> FloatArray:

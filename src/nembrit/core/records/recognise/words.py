@@ -8,25 +8,25 @@ import unicodedata
 
 CONCEPTS: dict[str, str] = {
     # quantities
-    "gyro": "gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
+    "gyro": "katowa angolare angulaire giroscopica gyroscopique hoeksnelheid vinkelhastighet uhlova gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
     "omega zyroskop gyroskopet",
-    "rate": "rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
-    "wanted": "setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
+    "rate": "taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
+    "wanted": "pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
     "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
     "stick": "stick sticks rc rcin rccommand input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
-    "throttle": "throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
+    "throttle": "manetta gashendel przepustnica gaspedaal gasreglag plyn acelera acceleratore gashandle throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
     "potenza gasreglage manette",
-    "motor": "motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",
-    "output": "output out outputs salida sortie ausgang uscita wyjscie uitgang",
+    "motor": "motoren propulseur elica helice prop rotor rotors silniki motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",
+    "output": "pwm udgang output out outputs salida sortie ausgang uscita wyjscie uitgang",
     "rpm": "rpm erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
     "servo": "servo servos srv surface aileron elevator rudder flap querruder hohenruder seitenruder",
     "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
     "acceleracion accelerometre acelerometro",
     "attitude": "att attitude angle angles ang euler lage lagewinkel winkel assiette angulo angolo hoek kat orientation",
-    "voltage": "voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
-    "battery": "bat batt battery batterie bateria akku batteria accu pack lipo bus",
-    "current": "current amp amps amperage strom courant corriente corrente stroom prad ibat",
-    "altitude": "alt altitude height hgt hohe hoehe hauteur altura quota hoogte wysokosc hojd altitud elevation ele",
+    "voltage": "tensao napeti volty voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
+    "battery": "akumulator akumulatora baterie batterij bateri bat batt battery batterie bateria akku batteria accu pack lipo bus",
+    "current": "curr amperes intensidad prud natezenie current amp amps amperage strom courant corriente corrente stroom prad ibat",
+    "altitude": "altezza altitudine vyska alt altitude height hgt hohe hoehe hauteur altura quota hoogte wysokosc hojd altitud elevation ele",
     "temperature": "temp temperature temperatur temperatura temperatuur",
     "baro": "baro barometer barometric pressure luftdruck barometre",
     "latitude": "lat latitude breite breitengrad latitud latitudine breedtegraad",
@@ -41,17 +41,17 @@ CONCEPTS: dict[str, str] = {
     "gain": "gain gains verstarkung ganancia guadagno",
     "term": "term terms anteil terme termino termine pid",
     # axes
-    "roll": "roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "pitch nick nicken tangage cabeceo beccheggio stampen tonaz langsneigung",
-    "yaw": "yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
+    "roll": "rolagem rolamento tangering phi przechylenie przechyl rollning klopeni roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
+    "pitch": "tipp tippning theta pochylenie pochyl stamp beccheggiata arfagem klon pitch nick nicken tangage cabeceo beccheggio stampen tonaz langsneigung",
+    "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",
     "i": "integral integrator iterm",
     "d": "derivative differential derivada derivata dterm",
     "f": "ff feedforward fterm vorsteuerung",
     # the state of a signal
-    "raw": "raw unfilt unfiltered ungefiltert roh rohwert brut brute bruto cruda crudo nofilt pre unf grezzo nonfiltre ruw",
-    "filtered": "filt flt filtered lp lpf lowpass gefiltert filtrado filtrada filtre filtree filtrato post smooth smoothed clean gefilterd",
+    "raw": "grezza grezzo ruwe surowy surowa ra surova bruta rohdaten ungefilterd ongefilterd niefiltrowany ofiltrerad raw unfilt unfiltered ungefiltert roh rohwert brut brute bruto cruda crudo nofilt pre unf grezzo nonfiltre ruw",
+    "filtered": "filtrata filtrowany filtrerad filtrovany filt flt filtered lp lpf lowpass gefiltert filtrado filtrada filtre filtree filtrato post smooth smoothed clean gefilterd",
     "without": "sin sans ohne not non no without senza zonder bez utan",
     "second": "second secondary aux backup zweite b sec secondaire segundo imu2 gyro2",
     # clocks

@@ -10,7 +10,7 @@ CONCEPTS: dict[str, str] = {
     # quantities
     "gyro": "katowa angolare angulaire giroscopica gyroscopique hoeksnelheid vinkelhastighet uhlova gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
     "omega zyroskop gyroskopet",
-    "rate": "taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
+    "rate": "dot punkt taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
     "wanted": "pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
     "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
     "stick": "stick sticks rc rcin rccommand input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
@@ -42,7 +42,7 @@ CONCEPTS: dict[str, str] = {
     "term": "term terms anteil terme termino termine pid",
     # axes
     "roll": "rolagem rolamento tangering phi przechylenie przechyl rollning klopeni roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "tipp tippning theta pochylenie pochyl stamp beccheggiata arfagem klon pitch nick nicken tangage cabeceo beccheggio stampen tonaz langsneigung",
+    "pitch": "tipp tippning theta pochylenie pochyl beccheggiata arfagem klon pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
     "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",

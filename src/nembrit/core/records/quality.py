@@ -36,6 +36,7 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
     return tuple(notes)
 
 
+@np.errstate(over="ignore", invalid="ignore")  # numbers beyond all reason are kept, and noted
 def _channel_notes(channel: Channel, stream: Stream, rate_hz: float) -> list[QualityNote]:
     values = channel.values()
     n_missing = int(np.isnan(values).sum())
@@ -111,6 +112,7 @@ def _coarse(channel: Channel, values: FloatArray, family: str) -> list[QualityNo
     return []
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def _axis_notes(stream: Stream, rate_hz: float) -> list[QualityNote]:
     """Swapped and mirrored axes: the gyro should follow the set-point of its own axis, the same way round."""
     setpoints = {axis: channel for axis in AXES if (channel := stream.find(f"setpoint.{axis}"))}

@@ -31,6 +31,9 @@ def listen() -> None:
 
 
 def _queue_evidence(sender: object, segment: Segment, **kwargs: object) -> None:
+    main = main_segment(segment.flight)
+    if main is None or main.pk != segment.pk:
+        return  # a companion of the log that the flight is judged by
     segment.results.all().delete()  # what rested on the old window, manoeuvres or meanings
     transaction.on_commit(lambda: start_evidence(segment))
 
@@ -100,7 +103,18 @@ def evidence_of(flight: Flight) -> FlightEvidence:
 def stored_payloads(flights: list[Flight]) -> dict[int, dict[str, Any]]:
     """Current payloads by flight id; flights whose evidence is missing or outdated are absent."""
     rows = StoredResult.objects.filter(segment__flight__in=flights, analysis=ANALYSIS, version=VERSION).select_related("segment")
-    return {row.segment.flight_id: row.payload for row in rows}
+    found: dict[int, list[StoredResult]] = {}
+    for row in rows:
+        found.setdefault(row.segment.flight_id, []).append(row)
+    return {flight_id: _main_result(results).payload for flight_id, results in found.items()}
+
+
+def _main_result(results: list[StoredResult]) -> StoredResult:
+    """Of several logs of one flight, the result of the one that the flight is judged by."""
+    if len(results) == 1:
+        return results[0]
+    main = main_segment(results[0].segment.flight)
+    return next((row for row in results if main and row.segment_id == main.pk), results[0])
 
 
 def ensure_evidence(flights: list[Flight]) -> list[Job]:

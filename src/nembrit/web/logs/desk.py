@@ -244,8 +244,9 @@ def remove_upload(log: Log) -> int:
         return 0
     size = len(upload.content)
     upload.delete()
-    with connection.cursor() as cursor:
-        cursor.connection.executescript("PRAGMA incremental_vacuum;")
+    if not connection.in_atomic_block:  # a script commits what is open
+        with connection.cursor() as cursor:
+            cursor.connection.executescript("PRAGMA incremental_vacuum;")
     return size
 
 

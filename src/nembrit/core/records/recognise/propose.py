@@ -42,6 +42,7 @@ _CLOCK_ROWS = 200_000
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")  # whatever numbers a file holds
 def propose(raw: RawLog) -> Mapping:
     """A meaning for every column of every table, with confidence and reason. Never raises for odd data."""
     rates_hz = preamble_rates_hz(raw.preamble)

@@ -89,18 +89,19 @@ function tell() {
   view.dataset.shows = state.view;
   byId("trace-span").textContent = `${from.toFixed(3)} to ${to.toFixed(3)} s`;
   for (const button of document.querySelectorAll("[data-view]")) button.setAttribute("aria-pressed", String(button.dataset.view === state.view));
-  const strip = byId("strip");
+  const strip = byId("strip"), perSecond = strip.clientWidth / (to - from);
   strip.replaceChildren();
   for (const span of page.manoeuvres) {
     const left = Math.max(span.start, from), right = Math.min(span.end, to);
     if (right <= left) continue;
-    const button = document.createElement("button");
-    button.type = "button";
-    button.textContent = `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}`;
-    button.title = `${button.textContent}, ${span.start.toFixed(2)} to ${span.end.toFixed(2)} s`;
+    const isWide = (right - left) * perSecond >= 24; // too narrow to press: shown only, jumping reaches it
+    const button = document.createElement(isWide ? "button" : "span");
+    if (isWide) button.type = "button";
+    button.textContent = isWide ? `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}` : "";
+    button.title = `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}, ${span.start.toFixed(2)} to ${span.end.toFixed(2)} s`;
     button.style.left = `${(100 * (left - from)) / (to - from)}%`;
     button.style.width = `${(100 * (right - left)) / (to - from)}%`;
-    button.addEventListener("click", () => around(span));
+    if (isWide) button.addEventListener("click", () => around(span));
     strip.append(button);
   }
 }

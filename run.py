@@ -10,6 +10,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 
 HERE = os.path.dirname(os.path.abspath(__file__))
 VENV = os.path.join(HERE, ".venv")
@@ -135,26 +136,36 @@ def require_chromium():
         )
 
 
+def running(command, **files):
+    environment = dict(os.environ, PYTHONPATH=os.path.join(HERE, "src"), CHROMIUM=find_chromium() or "")
+    return subprocess.Popen(
+        [PYTHON] + (command if command[0] == "-c" else ["-m"] + command), cwd=HERE, env=environment, **files
+    )
+
+
 def run_all(commands):
     """Run each command, all of them even if one fails; exit with failure if any did."""
-    environment = dict(os.environ, PYTHONPATH=os.path.join(HERE, "src"), CHROMIUM=find_chromium() or "")
-    failed = [
-        " ".join(command)
-        for command in commands
-        if subprocess.run([PYTHON] + (command if command[0] == "-c" else ["-m"] + command), cwd=HERE, env=environment).returncode
-    ]
+    failed = [" ".join(command) for command in commands if running(command).wait()]
     if failed:
         stop("Failed: " + "; ".join(failed))
 
 
 def test(arguments):
+    """All tests: those of the browser beside the others, which are told when both are done."""
     require_chromium()
     prepare("test")
-    browser = ["pytest", "tests/e2e"]
     os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
     if arguments:
         return run_all([["pytest"] + arguments])
-    run_all([["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references", "tests/web"], browser])
+    with tempfile.TemporaryFile() as told:
+        others = ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references", "tests/web"]
+        beside = running(others, stdout=told, stderr=subprocess.STDOUT)
+        browser_failed = running(["pytest", "-p", "no:cacheprovider", "tests/e2e"]).wait()
+        others_failed = beside.wait()
+        told.seek(0)
+        sys.stdout.write(told.read().decode(errors="replace"))
+    if browser_failed or others_failed:
+        stop("Failed: " + " and ".join(["browser tests"] * bool(browser_failed) + ["other tests"] * bool(others_failed)))
 
 
 def check(arguments):

@@ -92,6 +92,8 @@ def test_what_cannot_be_read_is_refused_with_where_and_what(content: bytes, mess
         (HEADER + ROWS + ROWS, "clock_restart", 600),
         (b"time,gyro x\n" + b"".join(b"%.3f,7\n" % (k / 1000) for k in range(50)), "constant", 50),
         (b"time,gyro x,gyro x\n" + ROWS.replace(b"\n", b"\n"), "", 300),
+        (b"time a b\n" + ROWS.replace(b",", b" ") + b"0.3 7\n   ", "row", 300),  # ends in blanks
+        (HEADER + ROWS[:900] + ROWS[900:].replace(b"\n", b"\r"), "", 300),  # other line ends later on
         (b'time,"<script>alert(1)</script>",throttle\n' + ROWS, "", 300),
         (b"time,throttle\n" + b"".join(b"%.3f,%d\n" % (k / 1000, 40000 * (k % 2)) for k in range(50)), "", 50),
     ],

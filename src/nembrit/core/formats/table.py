@@ -97,9 +97,11 @@ def _parsed(table: "_Table", blocks: Iterator[bytes], mark: int) -> Iterator["_P
         for block in blocks:
             if mark:
                 block, mark = block[mark:], 0
-            if b"\r" in block[:4096]:
+            if b"\r" in block:
                 block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-            n_lines = block.count(b"\n") + (not block.endswith(b"\n"))
+            if not block.endswith(b"\n"):
+                block += b"\n"
+            n_lines = block.count(b"\n")
             first_row, row = row, row + n_lines
             if skip:
                 n_skipped = min(skip, n_lines)
@@ -182,9 +184,7 @@ class _Table:
         if self.dialect.separator == BLANKS:
             block = re.sub(rb"(?m)^ | $", b"", re.sub(rb"[ \t]+", b" ", block))
         if has_comments or b"\n\n" in block or block.startswith(b"\n") or len(block) < 64:
-            lines = block.split(b"\n")
-            if block.endswith(b"\n"):
-                lines.pop()
+            lines = block.split(b"\n")[:-1]
             keep = [bool(line.strip()) and not (has_comments and line.lstrip().startswith(mark)) for line in lines]
             block = b"\n".join(line for line, kept in zip(lines, keep, strict=True) if kept) + b"\n"
             rows = rows[np.array(keep, dtype=bool)]

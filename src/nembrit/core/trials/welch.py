@@ -39,7 +39,8 @@ def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
         return WelchResult(
             difference=difference, interval=(difference, difference), p_value=p_value, freedom=math.inf, pooled_sd=0.0
         )
-    freedom = (va + vb) ** 2 / (va**2 / (a.size - 1) + vb**2 / (b.size - 1))
+    share = va / (va + vb)
+    freedom = 1 / (share**2 / (a.size - 1) + (1 - share) ** 2 / (b.size - 1))
     reach = float(scipy.stats.t.ppf(0.975, freedom)) * math.sqrt(va + vb)
     p_value = 2 * float(scipy.stats.t.sf(abs(difference) / math.sqrt(va + vb), freedom))
     return WelchResult(

@@ -140,6 +140,10 @@ def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
     box = page.locator(".u-over").first.bounding_box()
     page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 40)
     page.wait_for_function(f"old => {picture} !== old", arg=before)
+    for kind, beginning in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
+        with page.expect_download() as download:
+            page.get_by_role("button", name=f"Save the path as {kind}").click()
+        assert Path(download.value.path()).read_bytes().startswith(beginning)
 
 
 def test_giving_out_and_laying_over(page: Page) -> None:

@@ -3,6 +3,7 @@ import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 import { columns, csv, headers, places, yRange } from "./data.js";
 import { drawAbove, drawBelow } from "./layers.js";
 import { faded, lookOf, text, tick, token } from "./style.js";
+import { save } from "./save.js";
 import { axisLabel, svgOf } from "./svg.js";
 
 const STEP = 0.02, ZOOM = 0.6;
@@ -198,14 +199,6 @@ function element(tag, className = "", content = "") {
   if (className) made.className = className;
   if (content) made.textContent = content;
   return made;
-}
-
-function save(name, blob) {
-  const link = element("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 5000);
 }
 
 export async function drawAll(root = document) {

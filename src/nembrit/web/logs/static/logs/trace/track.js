@@ -1,4 +1,6 @@
 // The path on a local east–north grid, coloured by a channel; its dot follows the cursor of the traces.
+import { Pencil } from "../../common/charts/pencil.js";
+import { save } from "../../common/charts/save.js";
 import { text, token } from "../../common/charts/style.js";
 
 // one perceptually even scale from dark to light, readable on paper and at night (own mixture in OKLab)
@@ -11,6 +13,25 @@ export class TrackView {
     Object.assign(this, { box, src, canvas: box.querySelector("canvas"), note: box.querySelector(".reason"), legend: box.querySelector(".legend"), at: null });
     document.addEventListener("nembrit:theme", () => this.draw());
     new ResizeObserver(() => this.draw()).observe(this.canvas);
+    box.querySelector("[data-save=svg]").addEventListener("click", () => this.saveSvg());
+    box.querySelector("[data-save=png]").addEventListener("click", () => this.savePng());
+  }
+
+  saveSvg() {
+    const pencil = new Pencil(), to = this.scale();
+    this.picture(pencil, to);
+    save("track.svg", new Blob([pencil.svg(to.width, to.height, "Path flown", token("sheet"))], { type: "image/svg+xml" }));
+  }
+
+  savePng() {
+    const canvas = document.createElement("canvas"), to = this.scale();
+    Object.assign(canvas, { width: 2 * to.width, height: 2 * to.height });
+    const ctx = canvas.getContext("2d");
+    ctx.scale(2, 2);
+    ctx.fillStyle = token("sheet");
+    ctx.fillRect(0, 0, to.width, to.height);
+    this.picture(ctx, to);
+    canvas.toBlob((blob) => save("track.png", blob));
   }
 
   async load(colour) {
@@ -43,6 +64,10 @@ export class TrackView {
     this.canvas.width = to.width * ratio;
     this.canvas.height = to.height * ratio;
     ctx.scale(ratio, ratio);
+    this.picture(ctx, to);
+  }
+
+  picture(ctx, to) {
     this.grid(ctx, to);
     this.path(ctx, to);
     this.place(ctx, to, 0, 0, "home");

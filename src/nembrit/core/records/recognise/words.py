@@ -13,7 +13,7 @@ CONCEPTS: dict[str, str] = {
     "rate": "dot punkt taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
     "wanted": "pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
     "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
-    "stick": "stick sticks rc rcin rccommand input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
+    "stick": "stick sticks rc rcin input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
     "throttle": "manetta gashendel przepustnica gaspedaal gasreglag plyn acelera acceleratore gashandle throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
     "potenza gasreglage manette",
     "motor": "motoren propulseur elica helice prop rotor rotors silniki motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",

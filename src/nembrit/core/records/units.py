@@ -95,7 +95,11 @@ def units_of(text: str) -> tuple[Unit, ...]:
     >>> [unit.quantity for unit in units_of("[us]")], units_of("m/s^2")[0].factor
     (['pulse', 'time'], 1.0)
     """
-    return tuple(_UNITS.get(_normalised(text), ()))
+    plain = _normalised(text)
+    if plain in _UNITS:
+        return tuple(_UNITS[plain])
+    base = _UNITS.get(plain.removesuffix("/s"), []) if plain.endswith("/s") else []  # degrees in any language, a second
+    return tuple(Unit(quantity="rate", factor=unit.factor) for unit in base if unit.quantity == "angle")
 
 
 def unit_for(text: str, quantity: str) -> Unit | None:
@@ -134,6 +138,9 @@ def split_header(header: str) -> tuple[str, str]:
         name, unit = (comma["name"], comma["unit"]) if comma["name"] else (comma["name2"], comma["unit2"])
         if units_of(unit):
             return name, unit
+    compound = re.fullmatch(r"(?P<name>.*[^_])_(?P<unit>(?:rad|deg|m)_s2?|[VA])", header)  # ``rate_x_rad_s``, ``bus_V``
+    if compound:
+        return compound["name"], compound["unit"].replace("_", "/")
     suffix = re.fullmatch(r"(?P<name>.*[^_\s])[_\s](?P<unit>[A-Za-z]+)", header)
     if suffix and suffix["unit"].lower() in _SUFFIXES and suffix["unit"].lower() != "raw":
         return suffix["name"], suffix["unit"]

@@ -41,7 +41,7 @@ class NameGuess:
 def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGuess, ...]:
     """Read all names of a table together: triples tell axes, numbered runs tell motors."""
     tokens = _unglued([tokens_of(name) for name in names])
-    axes, supposed = _axes_of(tokens)
+    axes, supposed = _axes_of(tokens, units)
     numbers = _numbers_of(tokens)
     found = []
     for name, unit, words, axis, number in zip(names, units, tokens, axes, numbers, strict=True):
@@ -68,7 +68,7 @@ def _unglued(tokens: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
     return [tuple(part for token in words for part in parted.get(token, (token,))) for words in tokens]
 
 
-def _axes_of(tokens: list[tuple[str, ...]]) -> tuple[list[str | None], set[int]]:
+def _axes_of(tokens: list[tuple[str, ...]], units: tuple[str, ...]) -> tuple[list[str | None], set[int]]:
     """Axis of every name, and those that are only supposed.
 
     From words; else from triples of names that differ in one token only: by letters that come in such
@@ -97,11 +97,15 @@ def _axes_of(tokens: list[tuple[str, ...]]) -> tuple[list[str | None], set[int]]
             for letter, axis in zip(triple, AXES, strict=True):
                 for k in variants[letter]:
                     found[k] = found[k] or axis
-    return found, _by_order(tokens, found)
+    rates = {k for k, unit in enumerate(units) if any(meant.quantity == "rate" for meant in units_of(unit))}
+    return found, _by_order(tokens, found, rates)
 
 
-def _by_order(tokens: list[tuple[str, ...]], found: list[str | None]) -> set[int]:
-    """Fill in axes of triples whose words are not known; the places that were only supposed."""
+def _by_order(tokens: list[tuple[str, ...]], found: list[str | None], rates: set[int]) -> set[int]:
+    """Fill in axes of triples whose words are not known; the places that were only supposed.
+
+    `rates` are the places whose unit is that of a rotation: a triple of them needs no known word.
+    """
     groups: dict[tuple[str, ...], dict[str, int]] = defaultdict(dict)
     for k, words in enumerate(tokens):
         for at, token in enumerate(words):
@@ -111,7 +115,8 @@ def _by_order(tokens: list[tuple[str, ...]], found: list[str | None]) -> set[int
     for key, variants in groups.items():
         places = list(variants.values())
         known = [found[k] for k in places if found[k] is not None]
-        if len(places) != 3 or not concepts_of(tuple(token for token in key if token != "*")) & _PER_AXIS:
+        is_per_axis = bool(concepts_of(tuple(token for token in key if token != "*")) & _PER_AXIS) or rates.issuperset(places)
+        if len(places) != 3 or not is_per_axis:
             continue
         if len(set(known)) == 2 and len(known) == 2:
             (left,) = set(AXES) - set(known)
@@ -186,6 +191,9 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
 
 def _without_axis(name: _Name) -> NameGuess:
     """Families that come once a craft, and clocks."""
+    for quantity, family in (("voltage", "battery_voltage"), ("current", "battery_current")):
+        if quantity in name.quantities and not name.has("gyro", "accel", "motor"):
+            return name.told(family, 0.55)  # the unit alone; a column that says more wins
     for family, confidence in (("altitude", 0.85), ("mode", 0.85), ("event", 0.8), ("heading", 0.8), ("course", 0.8)):
         if name.has(family):
             return name.told("heading_wanted" if family == "heading" and name.has("wanted") else family, confidence)
@@ -214,7 +222,7 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told(f"term_{term}", 0.85, axis=axis)
     if name.has("stick"):
         return name.told("stick", 0.85, axis=axis)
-    if name.has("attitude") or ("angle" in name.quantities and not name.has("gyro")):
+    if (name.has("attitude") and not is_rate) or ("angle" in name.quantities and not name.has("gyro")):
         return name.told("attitude_wanted" if name.has("wanted") else "attitude", 0.85, axis=axis)
     if name.has("wanted"):
         return name.told("setpoint", 0.85, axis=axis)

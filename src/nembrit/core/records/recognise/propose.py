@@ -4,7 +4,6 @@ Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.
 `docs/accuracy.md` says how often it was right on invented dialects.
 """
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -16,15 +15,15 @@ from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.recognise import scales
 from nembrit.core.records.recognise.clock import clock_of_table, preamble_rates_hz
 from nembrit.core.records.recognise.names import NAMED_BY_ROLE, NameGuess, guesses_of
+from nembrit.core.records.recognise.preamble import scale_before
 from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
-from nembrit.core.records.recognise.words import concepts_of, tokens_of
+from nembrit.core.records.recognise.words import tokens_of
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
 from nembrit.core.records.units import unit_for, units_of
 from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
-_SCALE_WORDS = frozenset("scale lsb sens sensitivity g resolution factor 1 skala escala".split())
 # families whose members share a scale, and how their range tells it
 _RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], scales.Scale]], ...] = (
     (("throttle",), scales.share_scale),
@@ -164,10 +163,18 @@ class _Table:
                     if states[others[0]] == "filtered":
                         self.drafts[unclear[0]].role = f"{prefix}gyro_raw.{axis}"
                         self.drafts[unclear[0]].reason += "; its fellow is the filtered one"
-                elif len(same) == 2 and len(unclear) == 2:
+                elif len(same) == len(unclear) == 2:
                     rough, smooth = sorted(same, key=lambda k: -roughness(self.numbers[k]))
                     self.drafts[rough].role = f"{prefix}gyro_raw.{axis}"
                     self.drafts[rough].doubt(0.7, f"rougher than “{self.drafts[smooth].column.name}”")
+                elif len(same) == 3 and not any(draft.role == f"{prefix}setpoint.{axis}" for draft in self.drafts.values()):
+                    self._three_rates(sorted(same, key=lambda k: (states[k] != "raw", -roughness(self.numbers[k]))), prefix, axis)
+
+    def _three_rates(self, ranked: list[int], prefix: str, axis: str) -> None:
+        """Three rates of one axis, roughest first: the raw gyro, the filtered one, and what was asked for."""
+        for k, family in zip(ranked, ("gyro_raw", "gyro", "wanted"), strict=True):
+            self.drafts[k].role = f"{prefix}{'setpoint' if family == 'wanted' else family}.{axis}"
+            self.drafts[k].doubt(0.6, "told from its two fellows by how rough it is")
 
     def _scales(self) -> None:
         """Scales of what states no unit: from the preamble, then from the range of a whole family."""
@@ -175,13 +182,13 @@ class _Table:
             members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
             if not members:
                 continue
-            scale = self._from_preamble(families[0]) or scale_of(np.concatenate([self.numbers[k] for k in members]))
+            scale = scale_before(self.preamble, families[0]) or scale_of(np.concatenate([self.numbers[k] for k in members]))
             for k in members:
                 self.drafts[k].take(scale)
         accel = [k for k in self._of("accel") if not self.drafts[k].has_stated_unit]
         if len(accel) >= 3:
             norm = float(np.median(np.sqrt(sum(self.numbers[k] ** 2 for k in accel[:3]))))
-            stated = self._from_preamble("accel")
+            stated = scale_before(self.preamble, "accel")
             scale = stated if stated and 0.7 < norm * stated.factor / _G_M_S2 < 1.4 else scales.accel_factor(norm)
             for k in accel:
                 self.drafts[k].take(scale)
@@ -255,29 +262,6 @@ class _Table:
                     self.drafts[k].take(scales.rate_scale(numbers))
                     missing.remove(axis)
                     break
-
-    def _from_preamble(self, family: str) -> scales.Scale | None:
-        """A scale that stands before the table, such as “gyro scale = 16.4 LSB per deg/s”."""
-        concept = {"gyro_raw": "gyro", "gyro": "gyro", "accel": "accel"}.get(family)
-        if concept is None:
-            return None
-        one = 1.0 if concept == "gyro" else _G_M_S2
-        for key, value in self.preamble:
-            words = tokens_of(key)
-            if concept not in concepts_of(words) or not set(words) & _SCALE_WORDS:
-                continue
-            number = re.search(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?", value)
-            if not number or float(number[0]) <= 0:
-                continue
-            amount, text = float(number[0]), value.lower()
-            is_per_unit = bool(re.search(r"lsb\s*(?:per|/)", text)) or (
-                amount >= 1 and "per lsb" not in text and "/lsb" not in text
-            )
-            factor = one / amount if is_per_unit else one * amount
-            if "rad" in text and concept == "gyro":
-                factor *= _DEG_PER_RAD
-            return scales.Scale(factor=factor, confidence=0.85, reason=f"“{key}: {value[:40]}” before the table")
-        return None
 
     def _follow_setpoints(self) -> None:
         """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""

@@ -37,7 +37,7 @@ CONCEPTS: dict[str, str] = {
     "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
     "mode": "mode modus flightmode modo tryb",
     "event": "event events ereignis evento evenement msg message",
-    "command": "command cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
+    "command": "command comando commande befehl cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
     "gain": "gain gains verstarkung ganancia guadagno",
     "term": "term terms anteil terme termino termine pid",
     # axes
@@ -76,6 +76,10 @@ _CLOCK_UNITS = {
 }
 
 
+# letters of Latin alphabets that are no plain letter with an accent
+_LETTERS = str.maketrans({"ß": "ss", "æ": "ae", "Æ": "Ae", "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D", "ı": "i"})
+
+
 def tokens_of(name: str) -> tuple[str, ...]:
     """Words of a column name: lower case, no accents, parted at capitals, digits and punctuation.
 
@@ -83,7 +87,7 @@ def tokens_of(name: str) -> tuple[str, ...]:
     (('gyr', 'lpf', '0'), ('drehrate', 'hohe', '2'), ('gr', 'raw'))
     """
     plain = unicodedata.normalize("NFKD", name)
-    plain = "".join(letter for letter in plain if not unicodedata.combining(letter)).replace("ß", "ss")
+    plain = "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
     plain = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", plain)
     return tuple(re.findall(r"[a-z]+|\d+", plain.lower()))
 

@@ -138,9 +138,7 @@ def require_chromium():
 
 def running(command, **files):
     environment = dict(os.environ, PYTHONPATH=os.path.join(HERE, "src"), CHROMIUM=find_chromium() or "")
-    return subprocess.Popen(
-        [PYTHON] + (command if command[0] == "-c" else ["-m"] + command), cwd=HERE, env=environment, **files
-    )
+    return subprocess.Popen([PYTHON] + (command if command[0] == "-c" else ["-m"] + command), cwd=HERE, env=environment, **files)
 
 
 def run_all(commands):

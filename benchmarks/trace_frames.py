@@ -8,7 +8,7 @@ import signal
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import CDPSession, Page, sync_playwright
 
 from tests.e2e.conftest import CHROMIUM, free_port, start, wait_until_ready
 
@@ -44,10 +44,14 @@ _WATCH = """() => {
   });
 }"""
 
+_TASKS = """() => {
+  const seen = [];
+  new PerformanceObserver((list) => seen.push(...list.getEntries().map((task) => task.duration))).observe({ type: "longtask" });
+  return seen;
+}"""
 
-def script_ms(page: Page) -> float:
-    metrics = page.context.new_cdp_session(page)
-    metrics.send("Performance.enable")
+
+def script_ms(metrics: CDPSession) -> float:
     found = {entry["name"]: entry["value"] for entry in metrics.send("Performance.getMetrics")["metrics"]}
     return 1000 * found["ScriptDuration"]
 
@@ -60,20 +64,29 @@ def measure(page: Page) -> None:
     box = page.locator(".u-over").first.bounding_box()
     page.mouse.move(box["x"] + 5, box["y"] + 30)
     page.evaluate("() => { window.n_frames = 0; const count = () => { n_frames++; requestAnimationFrame(count); }; count(); }")
-    before, frames = script_ms(page), page.evaluate("n_frames")
+    metrics = page.context.new_cdp_session(page)  # one for both readings: its counters begin at its opening
+    metrics.send("Performance.enable")
+    before, frames = script_ms(metrics), page.evaluate("n_frames")
     for k in range(150):
         page.mouse.move(box["x"] + 5 + 4 * k, box["y"] + 30)
-    moved = (script_ms(page) - before) / max(1, page.evaluate("n_frames") - frames)
+    moved = (script_ms(metrics) - before) / max(1, page.evaluate("n_frames") - frames)
     page.evaluate(_WATCH)
+    before, frames = script_ms(metrics), page.evaluate("n_frames")
+    tasks = page.evaluate_handle(_TASKS)
     for k in range(8):
         page.keyboard.press("]" if k % 2 else "[")
         page.locator("#trace-in" if k < 5 else "#trace-out").click()
         page.wait_for_timeout(500)
+    zoomed = (script_ms(metrics) - before) / max(1, page.evaluate("n_frames") - frames)
     drawing = sorted(page.evaluate("frames_ms"))
+    long_tasks = tasks.evaluate("seen => seen")
     late = drawing[int(0.95 * len(drawing))]
-    print(f"moving the cursor: {moved:.1f} ms of script a frame, {moved / _FRAME_MS:.2f} of a frame")
+    print(f"moving the cursor: {moved:.2f} ms of script a frame, {moved / _FRAME_MS:.2f} of a frame")
     longest = drawing[-1]
     print(f"zooming and panning: 95 % of frames within {late:.1f} ms ({late / _FRAME_MS:.2f}), the longest {longest:.1f} ms")
+    print(
+        f"the same with handlers and arriving data: {zoomed:.2f} ms of script a frame on average; tasks over 50 ms: {long_tasks}"
+    )
 
 
 def main() -> None:

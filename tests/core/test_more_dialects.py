@@ -1,4 +1,4 @@
-"""Six more invented dialects, written by looking at neither the recogniser nor its words.
+"""Six more invented dialects, written without reading the recogniser, though a few lines of its words had been seen.
 
 At first sight they needed 0, 0, 3, 6, 9 and 11 corrections; what they taught is general (units glued on, letters
 outside ASCII, stated ends, three rates of one axis), and all must come in without one since.

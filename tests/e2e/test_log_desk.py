@@ -80,12 +80,18 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
     assert float(page.locator("#window-end").input_value()) < 27.5
     page.get_by_role("button", name="Use this window").click()
     expect(page.get_by_role("status")).to_contain_text("Analyses of flight 2 use")
+    expect(page.get_by_role("status")).to_be_in_viewport()
+    page.locator("#window-end").fill("0.1")
+    page.get_by_role("button", name="Use this window").click()
+    expect(page.get_by_role("status")).to_contain_text("The window stays as it was")
+    expect(page.get_by_role("status")).to_be_in_viewport()
     page.get_by_role("button", name="As found").click()
     row = page.locator("#manoeuvre-table tr", has_text="hover").first
     row.get_by_text("Change").click()
     row.get_by_label("from, s").fill("77")
     row.get_by_role("button", name="Keep").click()
     expect(page.get_by_role("status")).to_contain_text("a manoeuvre lies within 0.00 to 30.00 s")
+    expect(page.get_by_role("status")).to_be_in_viewport()
     page.get_by_text("Add a manoeuvre").click()
     form = page.locator("details[open] .manoeuvre-form").last
     form.get_by_label("kind").select_option("turn")

@@ -165,7 +165,7 @@ def window(request: HttpRequest, segment_id: int) -> HttpResponse:
         messages.error(request, f"The window stays as it was: {error}.")
     else:
         messages.success(request, f"Analyses of {segment.flight} use {segment.start_s:.2f} to {segment.end_s:.2f} s of this log.")
-    return redirect(f"{segment.log.get_absolute_url()}?segment={segment.pk}#window")
+    return redirect(f"{segment.log.get_absolute_url()}?segment={segment.pk}")
 
 
 @require_POST
@@ -188,8 +188,8 @@ def manoeuvre(request: HttpRequest, log_id: int) -> HttpResponse:
             said = "kept" if row is None else "changed"
     except CoreError as error:
         messages.error(request, f"Nothing was changed: {error}.")
-    else:
-        messages.success(request, f"Manoeuvres {said}." if request.POST.get("search") else f"The manoeuvre is {said}.")
+        return redirect(log)  # to the top, where the message stands
+    messages.success(request, f"Manoeuvres {said}." if request.POST.get("search") else f"The manoeuvre is {said}.")
     return redirect(f"{log.get_absolute_url()}#manoeuvres")
 
 

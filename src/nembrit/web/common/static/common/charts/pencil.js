@@ -8,7 +8,7 @@ export class Pencil {
   strokeStyle = "#000";
   fillStyle = "#000";
   lineWidth = 1;
-  font = "12px sans-serif";
+  font = "12px Arial";
 
   scale() {}
   beginPath() { this.path = ""; }
@@ -19,7 +19,7 @@ export class Pencil {
   fill() { this.parts.push(`<path d="${this.path}" fill="${escape(this.fillStyle)}"/>`); }
   fillRect(x, y, width, height) { this.parts.push(`<rect x="${short(x)}" y="${short(y)}" width="${short(width)}" height="${short(height)}" fill="${escape(this.fillStyle)}"/>`); }
   stroke() { this.parts.push(`<path d="${this.path}" fill="none" stroke="${escape(this.strokeStyle)}" stroke-width="${this.lineWidth}" stroke-linecap="round"/>`); }
-  fillText(words, x, y) { this.parts.push(`<text x="${short(x)}" y="${short(y)}" style="font:${escape(this.font)}" fill="${escape(this.fillStyle)}">${escape(words)}</text>`); }
+  fillText(words, x, y) { this.parts.push(`<text x="${short(x)}" y="${short(y)}" style="font:${escape(`${this.font}, sans-serif`)}" fill="${escape(this.fillStyle)}">${escape(words)}</text>`); }
 
   svg(width, height, title, paper) {
     return `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}"><title>${escape(title)}</title><rect width="${width}" height="${height}" fill="${escape(paper)}"/>${this.parts.join("")}</svg>\n`;

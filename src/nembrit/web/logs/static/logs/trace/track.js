@@ -85,7 +85,7 @@ export class TrackView {
     ctx.lineWidth = 1;
     const lines = (centre, span, draw) => { for (let v = Math.ceil((centre - span) / step) * step; v <= centre + span; v += step) draw(v); };
     lines(to.cx, to.width / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(to.x(v), 0); ctx.lineTo(to.x(v), to.height); ctx.stroke(); if (to.x(v) < to.width - 80) ctx.fillText(`${v}`, to.x(v) + 3, to.height - 5); });
-    lines(to.cy, to.height / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(0, to.y(v)); ctx.lineTo(to.width, to.y(v)); ctx.stroke(); ctx.fillText(`${v}`, 3, to.y(v) - 3); });
+    lines(to.cy, to.height / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(0, to.y(v)); ctx.lineTo(to.width, to.y(v)); ctx.stroke(); if (to.y(v) > 30) ctx.fillText(`${v}`, 3, to.y(v) - 3); });
     ctx.fillText("m east", to.width - 50, to.height - 5);
     ctx.fillText("m north", 3, 12);
   }

@@ -29,7 +29,7 @@ _SPELLINGS: dict[str, dict[str, float]] = {
         "rev/s": 360.0,
     },
     "share": {"% pct percent prozent pour-cent": 0.01, "‰ permille promille": 0.001, "norm 0..1 0-1 -1..1 ratio frac": 1.0},
-    "speed": {"rpm r/min 1/min u/min tr/min min-1 rev/min 1/m": 1.0, "hz_rotor": 60.0, "krpm": 1000.0},
+    "speed": {"rpm r/min 1/min ob/min u/min tr/min min-1 rev/min 1/m": 1.0, "hz_rotor rps r/s": 60.0, "krpm": 1000.0},
     "pulse": {"us µs μs usec": 1.0},
     "acceleration": {
         "m/s2 m/s² m/s/s m/s^2 mps2 ms-2 m·s-2 m/sec2": 1.0,
@@ -69,7 +69,15 @@ _SPELLINGS: dict[str, dict[str, float]] = {
 }
 
 
+_CYRILLIC = str.maketrans(
+    {"в": "v", "а": "a", "с": "s", "м": "m", "г": "g", "р": "r", "д": "d", "к": "k", "и": "i", "н": "n", "о": "o", "б": "b"}
+)
+
+
 def _normalised(text: str) -> str:
+    text = text.strip()
+    if re.search(r"[\u0400-\u04ff]", text):  # the usual unit letters of Cyrillic
+        text = text.lower().translate(_CYRILLIC)
     return re.sub(r"[\s.^]", "", text.strip().strip("[](){}<>").lower())
 
 
@@ -98,8 +106,22 @@ def units_of(text: str) -> tuple[Unit, ...]:
     plain = _normalised(text)
     if plain in _UNITS:
         return tuple(_UNITS[plain])
-    base = _UNITS.get(plain.removesuffix("/s"), []) if plain.endswith("/s") else []  # degrees in any language, a second
+    second = re.fullmatch(r"(.+)/(?:s|sec|sek|seg)", plain)
+    base = _UNITS.get(second[1], []) if second else []  # degrees in any language, a second
     return tuple(Unit(quantity="rate", factor=unit.factor) for unit in base if unit.quantity == "angle")
+
+
+def kinds_of(text: str) -> frozenset[str]:
+    """Quantities that a unit text may state; an unknown word a second or a minute counts as a rotation.
+
+    >>> sorted(kinds_of("der/s")), sorted(kinds_of("o/min")), sorted(kinds_of("m/s"))
+    (['rate'], ['speed'], ['velocity'])
+    """
+    known = frozenset(unit.quantity for unit in units_of(text))
+    unknown = re.fullmatch(r"[^\W\d]+/(?:(s|sec|sek|seg)|min)", _normalised(text))
+    if known or not unknown:
+        return known
+    return frozenset(("rate",)) if unknown[1] else frozenset(("speed",))
 
 
 def unit_for(text: str, quantity: str) -> Unit | None:
@@ -144,6 +166,17 @@ def split_header(header: str) -> tuple[str, str]:
     suffix = re.fullmatch(r"(?P<name>.*[^_\s])[_\s](?P<unit>[A-Za-z]+)", header)
     if suffix and suffix["unit"].lower() in _SUFFIXES and suffix["unit"].lower() != "raw":
         return suffix["name"], suffix["unit"]
+    return _capital_unit(header)
+
+
+def _capital_unit(header: str) -> tuple[str, str]:
+    """A unit written as the last capitalised words, as in ``RollRateDegPerSec`` and ``Motor1Percent``."""
+    words = re.fullmatch(r"(?P<name>.*[a-z0-9])(?P<unit>[A-Z][a-z]+Per[A-Z][a-z]+(?:2|Squared)?|[A-Z][a-z]+)", header)
+    if not words:
+        return header, ""
+    unit = words["unit"].lower().replace("per", "/", 1) if "Per" in words["unit"] else words["unit"].lower()
+    if ("/" in unit and units_of(unit)) or (unit in _SUFFIXES and unit != "raw"):
+        return words["name"], unit
     return header, ""
 
 

@@ -82,6 +82,17 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
     return render(request, "logs/meanings.html", context, status=400 if error else 200)
 
 
+@require_POST
+def meanings_fellows(request: HttpRequest, log_id: int) -> HttpResponse:
+    """What a correction just made says about columns that are named alike: their fields, filled in anew."""
+    context: dict[str, object] = {}
+    try:
+        context["followers"] = meanings.following(_log(log_id), request.GET.get("field", ""), _choice(request))
+    except (CoreError, ValueError) as refused:
+        context["error"] = str(refused)
+    return render(request, "logs/_fellows.html", context)
+
+
 def _choice(request: HttpRequest) -> meanings.Choice:
     given = request.POST
     rates_hz = {}

@@ -7,13 +7,16 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
 from nembrit.core.errors import InputError
 from nembrit.core.records import mapping as core
 from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
 from nembrit.core.records.raw import RawLog
+from nembrit.core.records.recognise.fellows import fellow_roles
 from nembrit.core.records.recognise.propose import propose
+from nembrit.core.records.recognise.scales import scale_for_role
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
 from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
 from nembrit.web.common.jobs import start_job
@@ -61,6 +64,16 @@ def provisional(mapping: core.Mapping) -> core.Mapping:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """What the tuner chose on the meanings page, by the rows' field names and by streams' keys."""
+
+    roles: dict[str, str]
+    scales: dict[str, str]  # a unit or a number, as typed
+    rates_hz: dict[int, float]
+    profile_name: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ColumnRow:
     """One row of the meanings page."""
 
@@ -97,6 +110,54 @@ def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRo
             )
         found.append((stream, rows))
     return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Following:
+    """A column that follows the correction of its fellow, as the form is to show it."""
+
+    field: str
+    name: str
+    role: str
+    scale: str
+
+
+def following(log: Log, field: str, choice: Choice) -> list[Following]:
+    """Columns named like the corrected one, with the meaning that follows for them.
+
+    Raises InputError for a role or scale that cannot be.
+    """
+    stream_id, _, position = field.partition("-")
+    columns = [
+        channel
+        for channel in Channel.objects.filter(stream__log=log, stream_id=stream_id).order_by("position")
+        if channel.position
+    ]
+    at = next((k for k, channel in enumerate(columns) if str(channel.position) == position), None)
+    role = choice.roles.get(field, "").strip()
+    if at is None or not role:
+        return []
+    if quantity_of(role) is None:
+        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+    scale = _fitting_scale(columns[at], role, choice.scales.get(field, "").strip())
+    names, units = [channel.name for channel in columns], [channel.stated_unit for channel in columns]
+    found = []
+    for k, follows in {at: role, **fellow_roles(names, units, at, role)}.items():
+        one = f"{stream_id}-{columns[k].position}"
+        if choice.roles.get(one) != follows or choice.scales.get(one) != scale:
+            found.append(Following(field=one, name=columns[k].name, role=follows, scale=scale))
+    return found
+
+
+def _fitting_scale(channel: Channel, role: str, typed: str) -> str:
+    """The scale as typed; one that is left from a meaning of another quantity gives way to what the numbers suggest."""
+    was_shown = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
+    if typed != was_shown or quantity_of(role) == quantity_of(channel.role or ""):
+        parse_scale(role, typed or "1")
+        return typed
+    written = np.array([channel.stats[key] for key in ("low", "mean", "high") if channel.stats.get(key) is not None], dtype=float)
+    found = scale_for_role(role, channel.stated_unit, written)
+    return scale_text(role, found.factor, found.offset)
 
 
 def _miniature(channel: Channel) -> str:
@@ -175,16 +236,6 @@ def read_again(log: Log) -> Job:
         raise InputError("the uploaded file was removed; it cannot be read again")
     Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
     return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Choice:
-    """What the tuner chose on the meanings page, by the rows' field names and by streams' keys."""
-
-    roles: dict[str, str]
-    scales: dict[str, str]  # a unit or a number, as typed
-    rates_hz: dict[int, float]
-    profile_name: str = ""
 
 
 def choose(log: Log, choice: Choice) -> Job:

@@ -9,6 +9,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/simulator/", views.simulator, name="simulator"),
     path("logs/<int:log_id>/", desk_views.log_page, name="log"),
     path("logs/<int:log_id>/meanings/", desk_views.meanings_page, name="meanings"),
+    path("logs/<int:log_id>/meanings/fellows/", desk_views.meanings_fellows, name="meanings_fellows"),
     path("logs/<int:log_id>/reread/", desk_views.log_reread, name="log_reread"),
     path("logs/<int:log_id>/manoeuvre/", desk_views.manoeuvre, name="manoeuvre"),
     path("logs/<int:log_id>/upload/remove/", desk_views.upload_remove, name="upload_remove"),

@@ -3,14 +3,15 @@
 from collections import defaultdict
 from dataclasses import dataclass, replace
 
-from nembrit.core.records.recognise.words import concepts_of, tokens_of
+from nembrit.core.records.recognise.words import clock_unit, concepts_of, tokens_of
 from nembrit.core.records.roles import quantity_of
-from nembrit.core.records.units import units_of
+from nembrit.core.records.units import kinds_of
 from nembrit.core.types import AXES
 
 NAMED_BY_ROLE = "named by its role"
 _TRIPLES: tuple[tuple[str, str, str], ...] = (("p", "q", "r"), ("r", "p", "y"), ("x", "y", "z"), ("0", "1", "2"), ("1", "2", "3"))
 _PER_AXIS = frozenset(("gyro", "rate", "wanted", "stick", "attitude", "accel", "command", "term"))
+_TERM_STARTS = (("prop", "p"), ("integ", "i"), ("deriv", "d"), ("diff", "d"), ("feedf", "f"))
 _GLUED = (("r", "p", "y"), ("x", "y", "z"))
 
 
@@ -40,7 +41,7 @@ class NameGuess:
 
 def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGuess, ...]:
     """Read all names of a table together: triples tell axes, numbered runs tell motors."""
-    tokens = _unglued([tokens_of(name) for name in names])
+    tokens = unglued([tokens_of(name) for name in names])
     axes, supposed = _axes_of(tokens, units)
     numbers = _numbers_of(tokens)
     found = []
@@ -56,7 +57,7 @@ def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGues
     return tuple(found)
 
 
-def _unglued(tokens: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
+def unglued(tokens: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
     """Part an axis letter from the word it is glued to, where all three letters occur: gr, gp, gy → g r, g p, g y."""
     every = {token for words in tokens for token in words}
     parted: dict[str, tuple[str, str]] = {}
@@ -97,8 +98,9 @@ def _axes_of(tokens: list[tuple[str, ...]], units: tuple[str, ...]) -> tuple[lis
             for letter, axis in zip(triple, AXES, strict=True):
                 for k in variants[letter]:
                     found[k] = found[k] or axis
-    rates = {k for k, unit in enumerate(units) if any(meant.quantity == "rate" for meant in units_of(unit))}
-    return found, _by_order(tokens, found, rates)
+    rates = {k for k, unit in enumerate(units) if "rate" in kinds_of(unit)}
+    supposed = _by_order(tokens, found, rates)
+    return found, supposed | _learnt(tokens, found, supposed)
 
 
 def _by_order(tokens: list[tuple[str, ...]], found: list[str | None], rates: set[int]) -> set[int]:
@@ -130,6 +132,23 @@ def _by_order(tokens: list[tuple[str, ...]], found: list[str | None], rates: set
     return supposed
 
 
+def _learnt(tokens: list[tuple[str, ...]], found: list[str | None], supposed: set[int]) -> set[int]:
+    """Fill in axes of other names that hold a word which was taken for an axis; the places filled in."""
+    seen: dict[str, set[str]] = defaultdict(set)
+    for k, words in enumerate(tokens):
+        for token in words:
+            seen[token].add(found[k] or "")
+    meant = {token: next(iter(axes - {""})) for token, axes in seen.items() if len(axes - {""}) == 1}
+    new = set()
+    for k in supposed:
+        for token in tokens[k]:
+            for j, words in enumerate(tokens):
+                if found[j] is None and token in words and meant.get(token) == found[k]:
+                    found[j] = found[k]
+                    new.add(j)
+    return new
+
+
 def _numbers_of(tokens: list[tuple[str, ...]]) -> list[int | None]:
     """Place of every name in a numbered run, counted from 1 however the file counts."""
     groups: dict[tuple[str, ...], list[tuple[int, int]]] = defaultdict(list)
@@ -151,7 +170,7 @@ class _Name:
 
     tokens: tuple[str, ...]
     concepts: frozenset[str]
-    quantities: frozenset[str]  # of the stated unit
+    quantities: frozenset[str]  # of the stated unit; an unknown one a second is taken for a rate
 
     def has(self, *concepts: str) -> bool:
         return bool(self.concepts & set(concepts))
@@ -165,14 +184,18 @@ class _Name:
 
 
 def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | None) -> NameGuess:
-    quantities = frozenset(found.quantity for found in units_of(unit))
+    quantities = kinds_of(unit)
     name = _Name(tokens=tokens, concepts=concepts_of(tokens), quantities=quantities)
     if name.has("temperature"):
         return name.told("gyro_temperature" if name.has("gyro", "accel") else "baro_temperature", 0.8)
     if name.has("latitude", "longitude"):
         return name.told("latitude" if name.has("latitude") else "longitude", 0.9)
-    if name.has("rpm") or ("speed" in quantities and name.has("motor", "rate", "speed", "output")):
+    if (name.has("rpm") and "rate" not in quantities) or (
+        "speed" in quantities and (number or name.has("motor", "rate", "speed", "output"))
+    ):
         return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
+    if number and name.has("motor") and name.has("speed"):
+        return name.told("motor_rpm", 0.75, index=number)
     if name.has("battery") and "i" in tokens and not name.has("voltage"):  # I and U, as in physics
         return name.told("battery_current", 0.75)
     if name.has("voltage", "battery") and not name.has("current") and not axis and not quantities & {"current", "share"}:
@@ -184,6 +207,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
     if name.has("servo") and number:
         return name.told("servo", 0.85, index=number)
     is_output = name.has("motor") or (name.has("output") and axis is None)
+    if number and is_output and "rate" in quantities:
+        return name.told("motor_rpm", 0.8, index=number)
     if number and is_output and not name.has("gyro", "accel", "wanted"):
         return name.told("motor", 0.9 if name.has("motor") else 0.7, index=number)
     return _on_axis(name, axis) if axis else replace(_without_axis(name), index=number)
@@ -191,6 +216,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
 
 def _without_axis(name: _Name) -> NameGuess:
     """Families that come once a craft, and clocks."""
+    if clock_unit(name.tokens) and not name.quantities - {"time", "pulse"}:
+        return name.told("time", 0.85)
     for quantity, family in (("voltage", "battery_voltage"), ("current", "battery_current")):
         if quantity in name.quantities and not name.has("gyro", "accel", "motor"):
             return name.told(family, 0.55)  # the unit alone; a column that says more wins
@@ -234,7 +261,9 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told("gyro", 0.9 if name.has("gyro") or is_rate else 0.75, axis=axis)
     if not has_words and {"w", "a"} & set(name.tokens):  # ω and a, as in physics
         return name.told("gyro", 0.6, axis=axis) if "w" in name.tokens else name.told("accel", 0.6, axis="xyz"[AXES.index(axis)])
-    return name.told("attitude", 0.45, axis=axis) if has_words else name.told("", 0.0)
+    return (
+        name.told("attitude", 0.45, axis=axis) if has_words and "share" not in name.quantities else name.told("", 0.0, axis=axis)
+    )
 
 
 def _term(name: _Name, has_words: bool) -> str:
@@ -242,7 +271,11 @@ def _term(name: _Name, has_words: bool) -> str:
     for term in "pidf":
         if name.has(term):
             return term
-    if not (has_words or name.has("term")):
+    is_indexed = bool({"x", "y", "z", "0", "1", "2"} & set(name.tokens))  # letters are not the axes then
+    if not (has_words or name.has("term") or (name.has("command") and is_indexed)):
         return ""
+    for start, term in _TERM_STARTS:
+        if any(token.startswith(start) for token in name.tokens):
+            return term
     letters = [token for token in name.tokens if token in ("p", "i", "d", "f")]
     return letters[-1] if letters else ""

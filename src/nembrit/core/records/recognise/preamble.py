@@ -9,7 +9,7 @@ Preamble = tuple[tuple[str, str], ...]
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
-_SCALE_WORDS = frozenset("scale lsb sens sensitivity g resolution factor 1 skala escala".split())
+_SCALE_WORD = re.compile(r"lsb|g|1|[fv]a[ck]tor|(?:sens|scal|skal|escal|echel|resol|aufl)[a-z]*")
 _ENDS = (frozenset("min minimum low lowest idle".split()), frozenset("max maximum high highest full".split()))
 
 
@@ -17,23 +17,32 @@ def scale_before(preamble: Preamble, family: str) -> Scale | None:
     """A scale stated for a family, such as “gyro scale = 16.4 LSB per deg/s”; for motors, their two ends."""
     if family in ("motor", "throttle"):
         return _between_ends(preamble, family)
-    concept = {"gyro_raw": "gyro", "gyro": "gyro", "accel": "accel"}.get(family)
+    concept = {"gyro_raw": "gyro", "gyro": "gyro", "accel": "accel", "setpoint": "setpoint"}.get(family)
     if concept is None:
         return None
-    one = 1.0 if concept == "gyro" else _G_M_S2
+    one = _G_M_S2 if concept == "accel" else 1.0
     for key, value in preamble:
         words = tokens_of(key)
-        if concept not in concepts_of(words) or not set(words) & _SCALE_WORDS:
+        if not _speaks_of(concept, words) or not any(_SCALE_WORD.fullmatch(word) for word in words):
             continue
         amount, text = _number(value), value.lower()
         if amount is None or amount <= 0:
             continue
-        is_per_unit = bool(re.search(r"lsb\s*(?:per|/)", text)) or (amount >= 1 and "per lsb" not in text and "/lsb" not in text)
+        is_per_unit = bool(re.search(r"(?:lsb|[\d.])\s*(?:per|/)", text)) or (
+            amount >= 1 and "per lsb" not in text and "/lsb" not in text
+        )
         factor = one / amount if is_per_unit else one * amount
-        if "rad" in text and concept == "gyro":
+        if "rad" in text and concept != "accel":
             factor *= _DEG_PER_RAD
         return Scale(factor=factor, confidence=0.85, reason=f"“{key}: {value[:40]}” before the table")
     return None
+
+
+def _speaks_of(concept: str, words: tuple[str, ...]) -> bool:
+    found = concepts_of(words)
+    if concept == "setpoint":
+        return "wanted" in found or {"command", "rate"} <= found
+    return concept in found and "wanted" not in found
 
 
 def _between_ends(preamble: Preamble, family: str) -> Scale | None:

@@ -4,9 +4,7 @@ Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.
 `docs/accuracy.md` says how often it was right on invented dialects.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import partial
 
 import numpy as np
 
@@ -19,25 +17,14 @@ from nembrit.core.records.recognise.preamble import scale_before
 from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
 from nembrit.core.records.recognise.words import tokens_of
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
-from nembrit.core.records.units import unit_for, units_of
+from nembrit.core.records.units import Unit, kinds_of, unit_for, units_of
 from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
-# families whose members share a scale, and how their range tells it
-_RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], scales.Scale]], ...] = (
-    (("throttle",), scales.share_scale),
-    (("motor",), scales.share_scale),
-    (("stick",), scales.stick_scale),
-    (("setpoint",), scales.rate_scale),
-    (("gyro_raw", "gyro"), scales.rate_scale),
-    (("battery_voltage",), scales.voltage_scale),
-    (("attitude", "attitude_wanted"), scales.angle_scale),
-    (("motor_rpm",), scales.speed_scale),
-    (("latitude",), partial(scales.place_scale, most_deg=90.0)),
-    (("longitude",), partial(scales.place_scale, most_deg=180.0)),
-)
 _CLOCK_ROWS = 200_000
+_MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
+_STILL = (0.35, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -114,11 +101,12 @@ class _Table:
                 column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
             )
             self.numbers[position] = held(column.numbers(first=first, last=last))
+        self._numbered_runs()
         self._stated_units()
         self._raw_or_filtered()
-        self._numbered_runs()
         self._scales()
         self._nameless()
+        self._nameless_sticks()
         self._follow_setpoints()
         self._attitudes()
         self._terms()
@@ -129,16 +117,17 @@ class _Table:
         return [k for k, draft in self.drafts.items() if draft.role.removeprefix("b/").split(".")[0] in families]
 
     def _stated_units(self) -> None:
-        for draft in self.drafts.values():
+        for k, draft in self.drafts.items():
             quantity = quantity_of(draft.role) or ""
             if draft.guess.reason == NAMED_BY_ROLE:
                 factor = QUANTITIES[quantity].get(draft.column.unit)
-                if factor is not None:
+                is_plain = quantity == "share" and not draft.column.unit  # a foreign file's word, perhaps in another scale
+                if factor is not None and not (is_plain and float(np.abs(self.numbers[k]).max(initial=0.0)) > _MOST_SHARE):
                     draft.factor, draft.has_stated_unit = factor, True
                     continue
             unit = unit_for(draft.column.unit, quantity) if draft.column.unit else None
             if unit is None and draft.column.unit and quantity == "speed":
-                unit = unit_for("hz_rotor", "speed") if draft.column.unit.lower() == "hz" else None
+                unit = _rotor_unit(draft.column.unit)
             if unit is None and quantity == "share" and unit_for(draft.column.unit, "pulse"):
                 continue  # µs of a throttle or stick: the range says where the ends are
             if unit is not None:
@@ -163,6 +152,11 @@ class _Table:
                     if states[others[0]] == "filtered":
                         self.drafts[unclear[0]].role = f"{prefix}gyro_raw.{axis}"
                         self.drafts[unclear[0]].reason += "; its fellow is the filtered one"
+                elif len(same) == len(unclear) == 2 and self._wanted_of(same, f"{prefix}setpoint.{axis}") is not None:
+                    wanted = self._wanted_of(same, f"{prefix}setpoint.{axis}")
+                    assert wanted is not None
+                    self.drafts[wanted].role = f"{prefix}setpoint.{axis}"
+                    self.drafts[wanted].doubt(0.65, "stands still while its fellow moves: asked for, not measured")
                 elif len(same) == len(unclear) == 2:
                     rough, smooth = sorted(same, key=lambda k: -roughness(self.numbers[k]))
                     self.drafts[rough].role = f"{prefix}gyro_raw.{axis}"
@@ -170,21 +164,39 @@ class _Table:
                 elif len(same) == 3 and not any(draft.role == f"{prefix}setpoint.{axis}" for draft in self.drafts.values()):
                     self._three_rates(sorted(same, key=lambda k: (states[k] != "raw", -roughness(self.numbers[k]))), prefix, axis)
 
+    def _wanted_of(self, pair: list[int], role: str) -> int | None:
+        """The one of two rates that stands still most of the time while the other moves, where no set-point is named."""
+        if any(draft.role == role for draft in self.drafts.values()):
+            return None
+        still = sorted((float(np.mean(np.diff(self.numbers[k]) == 0)), k) for k in pair)
+        return still[1][1] if still[0][0] < _STILL[0] and still[1][0] > _STILL[1] else None
+
     def _three_rates(self, ranked: list[int], prefix: str, axis: str) -> None:
         """Three rates of one axis, roughest first: the raw gyro, the filtered one, and what was asked for."""
+        still = {k: float(np.mean(np.diff(self.numbers[k]) == 0)) for k in ranked}
+        if max(still.values()) > _STILL[1]:  # steps of a set-point can be rough, but it stands still between them
+            ranked = sorted(ranked, key=lambda k: k == max(still, key=still.__getitem__))
         for k, family in zip(ranked, ("gyro_raw", "gyro", "wanted"), strict=True):
             self.drafts[k].role = f"{prefix}{'setpoint' if family == 'wanted' else family}.{axis}"
             self.drafts[k].doubt(0.6, "told from its two fellows by how rough it is")
 
     def _scales(self) -> None:
         """Scales of what states no unit: from the preamble, then from the range of a whole family."""
-        for families, scale_of in _RANGES:
+        for families, scale_of in scales.RANGES:
             members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
             if not members:
                 continue
-            scale = scale_before(self.preamble, families[0]) or scale_of(np.concatenate([self.numbers[k] for k in members]))
-            for k in members:
-                self.drafts[k].take(scale)
+            stated = scale_before(self.preamble, families[0])
+            counted = []
+            if stated is not None:  # the scale of a rate is one of raw counts; the ends of motors hold for any numbers
+                counted = [k for k in members if families[0] in ("motor", "throttle") or _is_whole(self.numbers[k])]
+                for k in counted:
+                    self.drafts[k].take(stated)
+            rest = [k for k in members if k not in counted]
+            if rest:
+                scale = scale_of(np.concatenate([self.numbers[k] for k in rest]))
+                for k in rest:
+                    self.drafts[k].take(scale)
         accel = [k for k in self._of("accel") if not self.drafts[k].has_stated_unit]
         if len(accel) >= 3:
             norm = float(np.median(np.sqrt(sum(self.numbers[k] ** 2 for k in accel[:3]))))
@@ -212,8 +224,6 @@ class _Table:
 
     def _numbered_runs(self) -> None:
         """Three to eight numbered columns that move together within a known range are motors, whatever they are called."""
-        if self._of("motor"):
-            return
         runs: dict[tuple[str, ...], list[int]] = {}
         for k in self._undrafted():
             if self.guesses[k].index is not None:
@@ -226,10 +236,13 @@ class _Table:
             first, last = middle_rows(self.table.n_rows)
             values = [held(self.table.columns[k].numbers(first=first, last=last)) for k in members]
             together = [likeness(values[0], other, rate_hz=self.rate_hz).correlation for other in values[1:]]
-            if scales.share_scale(np.concatenate(values)).confidence >= 0.5 and float(np.median(together)) > 0.4:
+            family = "motor_rpm" if _rotor_unit(self.table.columns[members[0]].unit) else "motor"
+            is_fitting = family == "motor_rpm" or scales.share_scale(np.concatenate(values)).confidence >= 0.5
+            if not self._of(family) and is_fitting and float(np.median(together)) > 0.4:
                 for k in members:
-                    self._draft(k, f"motor.{self.guesses[k].index}", 0.6, f"{len(members)} numbered columns that move together")
-                return
+                    self._draft(
+                        k, f"{family}.{self.guesses[k].index}", 0.6, f"{len(members)} numbered columns that move together"
+                    )
 
     def _nameless(self) -> None:
         """Throttle that goes with the motors, a gyro that follows a set-point, without a name that says so."""
@@ -262,6 +275,22 @@ class _Table:
                     self.drafts[k].take(scales.rate_scale(numbers))
                     missing.remove(axis)
                     break
+
+    def _nameless_sticks(self) -> None:
+        """Columns of an axis in shares that move as its set-point does are the sticks."""
+        if self._of("stick"):
+            return
+        setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint")}
+        for k in self._undrafted():
+            axis, kinds = self.guesses[k].axis, kinds_of(self.table.columns[k].unit)
+            if axis not in setpoints or kinds - {"share", "pulse"}:
+                continue
+            first, last = middle_rows(self.table.n_rows)
+            numbers, wanted = held(self.table.columns[k].numbers(first=first, last=last)), setpoints[axis]
+            together = likeness(numbers, self.drafts[wanted].scaled(self.numbers[wanted]), rate_hz=self.rate_hz)
+            if together.correlation > 0.9:
+                self._draft(k, f"stick.{axis}", 0.6, f"moves as the set-point of {axis} does ({together.correlation:.0%} alike)")
+                self.drafts[k].take(scales.scale_for_role(self.drafts[k].role, self.table.columns[k].unit, numbers))
 
     def _follow_setpoints(self) -> None:
         """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""
@@ -416,6 +445,18 @@ def quantity_stated(column: RawColumn) -> bool:
     """True where the file states a unit that settles what kind of quantity a column is."""
     kinds = {unit.quantity for unit in units_of(column.unit)} - {"raw", "share", "pulse", "time", "rate"}
     return bool(kinds)
+
+
+def _is_whole(values: FloatArray) -> bool:
+    return bool(np.all(np.mod(values[:5000], 1) == 0))
+
+
+def _rotor_unit(text: str) -> Unit | None:
+    """The unit of a motor's speed where a file states one that means other things elsewhere."""
+    if text.lower() == "hz":
+        return unit_for("hz_rotor", "speed")
+    rate = unit_for(text, "rate") if text else None
+    return Unit(quantity="speed", factor=rate.factor / 6) if rate else None  # deg/s to rpm
 
 
 def _steps(values: FloatArray, n: int) -> FloatArray:

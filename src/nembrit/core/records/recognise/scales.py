@@ -1,9 +1,13 @@
 """Units of columns that do not state one, from the range of their numbers. Starting values, no source."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
+from nembrit.core.records.roles import quantity_of
+from nembrit.core.records.units import unit_for
 from nembrit.core.types import FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
@@ -133,3 +137,32 @@ def speed_scale(values: FloatArray) -> Scale:
     if high < 900:
         return Scale(factor=60.0, confidence=0.55, reason=f"never above {high:.0f}: revolutions a second")
     return Scale(factor=1.0, confidence=0.75 if high < 80_000 else 0.3, reason=f"up to {high:.0f}: rpm")
+
+
+# families whose members share a scale, and how their range tells it
+RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], Scale]], ...] = (
+    (("throttle",), share_scale),
+    (("motor",), share_scale),
+    (("stick",), stick_scale),
+    (("setpoint",), rate_scale),
+    (("gyro_raw", "gyro"), rate_scale),
+    (("battery_voltage",), voltage_scale),
+    (("attitude", "attitude_wanted"), angle_scale),
+    (("motor_rpm",), speed_scale),
+    (("latitude",), partial(place_scale, most_deg=90.0)),
+    (("longitude",), partial(place_scale, most_deg=180.0)),
+)
+
+
+def scale_for_role(role: str, stated_unit: str, values: FloatArray) -> Scale:
+    """Scale of a column whose role is known: from its stated unit, else from the range of its raw numbers.
+
+    >>> scale_for_role("gyro.roll", "rad/s", np.array([-3.0, 3.0])).reason
+    'in rad/s'
+    """
+    unit = unit_for(stated_unit, quantity_of(role) or "") if stated_unit else None
+    if unit is not None:
+        return Scale(factor=unit.factor, offset=unit.offset, confidence=0.9, reason=f"in {stated_unit}")
+    family = role.removeprefix("b/").split(".")[0]
+    by_range = next((scale_of for families, scale_of in RANGES if family in families), None)
+    return by_range(values) if by_range else Scale(factor=1.0, reason="as written")

@@ -18,14 +18,14 @@ CONCEPTS: dict[str, str] = {
     "potenza gasreglage manette",
     "motor": "motoren propulseur elica helice prop rotor rotors silniki motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",
     "output": "pwm udgang output out outputs salida sortie ausgang uscita wyjscie uitgang",
-    "rpm": "rpm erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
+    "rpm": "rpm rps erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
     "servo": "servo servos srv surface aileron elevator rudder flap querruder hohenruder seitenruder",
     "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
     "acceleracion accelerometre acelerometro",
     "attitude": "att attitude angle angles ang euler lage lagewinkel winkel assiette angulo angolo hoek kat orientation",
     "voltage": "tensao napeti volty voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
     "battery": "akumulator akumulatora baterie batterij bateri bat batt battery batterie bateria akku batteria accu pack lipo bus",
-    "current": "curr amperes intensidad prud natezenie current amp amps amperage strom courant corriente corrente stroom prad ibat",
+    "current": "curr amperes intensidad prud natezenie current amp amps amperage strom courant corriente corrente stroom prad ibat ib ibus",
     "altitude": "altezza altitudine vyska alt altitude height hgt hohe hoehe hauteur altura quota hoogte wysokosc hojd altitud elevation ele",
     "temperature": "temp temperature temperatur temperatura temperatuur",
     "baro": "baro barometer barometric pressure luftdruck barometre",
@@ -80,16 +80,22 @@ _CLOCK_UNITS = {
 _LETTERS = str.maketrans({"ß": "ss", "æ": "ae", "Æ": "Ae", "ø": "o", "Ø": "O", "ł": "l", "Ł": "L", "đ": "d", "Đ": "D", "ı": "i"})
 
 
+# a change of script parts words too, as where no blanks are written
+_WORDS = re.compile(r"[a-z]+|[0-9]+|[\u4e00-\u9fff]+|[\u3041-\u309f]+|[\u30a1-\u30ff]+|[^\W\d_a-z\u3041-\u30ff\u4e00-\u9fff]+")
+
+
 def tokens_of(name: str) -> tuple[str, ...]:
     """Words of a column name: lower case, no accents, parted at capitals, digits and punctuation.
 
     >>> tokens_of("gyrLpf[0]"), tokens_of("Drehrate Höhe_2"), tokens_of("GR_RAW")
     (('gyr', 'lpf', '0'), ('drehrate', 'hohe', '2'), ('gr', 'raw'))
+    >>> tokens_of("角速度ロール"), tokens_of("Мотор 3")
+    (('角速度', 'ロール'), ('мотор', '3'))
     """
     plain = unicodedata.normalize("NFKD", name)
     plain = "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
     plain = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", plain)
-    return tuple(re.findall(r"[a-z]+|\d+", plain.lower()))
+    return tuple(_WORDS.findall(plain.lower()))
 
 
 def concepts_of(tokens: tuple[str, ...]) -> frozenset[str]:
@@ -104,6 +110,8 @@ def concepts_of(tokens: tuple[str, ...]) -> frozenset[str]:
             found.add(_BY_WORD[token])
         elif token in _CLOCK_UNITS:
             found.add("time")
+        elif re.match(r"[gzh][iy]ro", token):  # gyro in most languages
+            found.add("gyro")
         elif len(token) > 4:
             rest = token
             for stem, concept in _STEMS[:]:

@@ -190,4 +190,8 @@ def _preamble(lines: list[str], comments: list[str], separator: str) -> tuple[tu
                 if key and value and len(key) < 120:
                     pairs.append((key, value[:500]))
                     break
+        else:
+            told = re.fullmatch(r"\s*([^\d=:]*[^\d\s=:])\s+([-+]?\d.*)", line)  # “sampled at 2000 Hz”
+            if told and len(told[1]) < 120:
+                pairs.append((told[1], told[2].strip()[:500]))
     return tuple(pairs[:2000])

@@ -155,6 +155,9 @@ def split_header(header: str) -> tuple[str, str]:
         ):
             return bracketed["name"], unit
         return header, ""
+    colon = re.fullmatch(r"(?P<name>.*[^\s:]):(?P<unit>[^\s:]+)", header)
+    if colon and (colon["unit"] == "1" or units_of(colon["unit"])):
+        return colon["name"], colon["unit"]
     comma = re.fullmatch(r"(?P<name>.+?)\s*[,/:]\s+(?P<unit>\S+)|(?P<name2>.+?)\s+in\s+(?P<unit2>\S+)", header)
     if comma:
         name, unit = (comma["name"], comma["unit"]) if comma["name"] else (comma["name2"], comma["unit2"])

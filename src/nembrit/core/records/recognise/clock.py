@@ -30,7 +30,7 @@ def preamble_rates_hz(preamble: tuple[tuple[str, str], ...]) -> tuple[float, ...
     """
     found = []
     for key, value in preamble:
-        words = set(tokens_of(key))
+        words = {"sampling" if token.startswith(("sampl", "muestr", "abtast")) else token for token in tokens_of(key)}
         number = re.match(r"\s*([\d.]+)\s*([A-Za-zµ]*)", value)
         if not number:
             continue

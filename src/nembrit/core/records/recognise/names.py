@@ -1,6 +1,6 @@
 """What a column's name says: a family of roles, an axis or a number, and how plainly it says so."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from dataclasses import dataclass, replace
 
 from nembrit.core.records.recognise.words import clock_unit, concepts_of, tokens_of
@@ -99,11 +99,11 @@ def _axes_of(tokens: list[tuple[str, ...]], units: tuple[str, ...]) -> tuple[lis
                 for k in variants[letter]:
                     found[k] = found[k] or axis
     rates = {k for k, unit in enumerate(units) if "rate" in kinds_of(unit)}
-    supposed = _by_order(tokens, found, rates)
+    supposed = _by_order(tokens, units, found, rates)
     return found, supposed | _learnt(tokens, found, supposed)
 
 
-def _by_order(tokens: list[tuple[str, ...]], found: list[str | None], rates: set[int]) -> set[int]:
+def _by_order(tokens: list[tuple[str, ...]], units: tuple[str, ...], found: list[str | None], rates: set[int]) -> set[int]:
     """Fill in axes of triples whose words are not known; the places that were only supposed.
 
     `rates` are the places whose unit is that of a rotation: a triple of them needs no known word.
@@ -113,11 +113,21 @@ def _by_order(tokens: list[tuple[str, ...]], found: list[str | None], rates: set
         for at, token in enumerate(words):
             if not token.isdigit():
                 groups[(*words[:at], "*", *words[at + 1 :])].setdefault(token, k)
+    triples = Counter(
+        frozenset(variants)
+        for variants in groups.values()
+        if len(variants) == 3 and len({units[k] for k in variants.values()}) == 1
+    )
+    repeated = Counter(k for variants in groups.values() if triples[frozenset(variants)] > 1 for k in variants.values())
     supposed: set[int] = set()
     for key, variants in groups.items():
         places = list(variants.values())
         known = [found[k] for k in places if found[k] is not None]
         is_per_axis = bool(concepts_of(tuple(token for token in key if token != "*")) & _PER_AXIS) or rates.issuperset(places)
+        # the same three unknown words again and again, where they do not stand in a square with three others
+        is_per_axis |= (
+            triples[frozenset(variants)] > 1 and not concepts_of(tuple(variants)) and all(repeated[k] == 1 for k in places)
+        )
         if len(places) != 3 or not is_per_axis:
             continue
         if len(set(known)) == 2 and len(known) == 2:
@@ -156,6 +166,8 @@ def _numbers_of(tokens: list[tuple[str, ...]]) -> list[int | None]:
         for at, token in enumerate(words):
             if token.isdigit() and int(token) < 64:
                 groups[(*words[:at], "*", *words[at + 1 :])].append((int(token), k))
+            elif at and len(token) == 1 and token in "abcdefgh" and "motor" in concepts_of(words[:at]):
+                groups[(*words[:at], "*", *words[at + 1 :])].append((ord(token) - ord("a") + 1, k))
     found: list[int | None] = [None] * len(tokens)
     for members in groups.values():
         lowest = min(number for number, _ in members)
@@ -179,7 +191,13 @@ class _Name:
         state = "raw" if self.has("raw") else "filtered" if self.has("filtered") else ""
         said = f"“{' '.join(self.tokens)}” in its name" if family else "nothing in its name"
         return NameGuess(
-            family=family, axis=axis, index=index, state=state, is_second=self.has("second"), confidence=confidence, reason=said
+            family=family,
+            axis=axis,
+            index=index,
+            state=state,
+            is_second=self.has("second") and not (index and self.tokens[-1] == "b"),
+            confidence=confidence,
+            reason=said,
         )
 
 

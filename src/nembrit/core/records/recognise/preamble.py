@@ -23,7 +23,7 @@ def scale_before(preamble: Preamble, family: str) -> Scale | None:
     one = _G_M_S2 if concept == "accel" else 1.0
     for key, value in preamble:
         words = tokens_of(key)
-        if not _speaks_of(concept, words) or not any(_SCALE_WORD.fullmatch(word) for word in words):
+        if not _speaks_of(concept, words) or not any(_SCALE_WORD.fullmatch(word) for word in (*words, *tokens_of(value))):
             continue
         amount, text = _number(value), value.lower()
         if amount is None or amount <= 0:

@@ -4,27 +4,26 @@ Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.
 `docs/accuracy.md` says how often it was right on invented dialects.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from nembrit.core.records.mapping import ColumnUse, Mapping, TableMapping
-from nembrit.core.records.raw import RawColumn, RawLog, RawTable
-from nembrit.core.records.recognise import scales
-from nembrit.core.records.recognise.clock import clock_of_table, preamble_rates_hz
-from nembrit.core.records.recognise.names import NAMED_BY_ROLE, NameGuess, guesses_of
+from nembrit.core.records.raw import RawColumn, RawLog
+from nembrit.core.records.recognise import nameless, scales
+from nembrit.core.records.recognise.clock import preamble_rates_hz
+from nembrit.core.records.recognise.names import NAMED_BY_ROLE
 from nembrit.core.records.recognise.preamble import scale_before
 from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
-from nembrit.core.records.recognise.words import tokens_of
+from nembrit.core.records.recognise.study import Draft, Study, rotor_unit
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
-from nembrit.core.records.units import Unit, kinds_of, unit_for, units_of
+from nembrit.core.records.units import unit_for
 from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
-_CLOCK_ROWS = 200_000
 _MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
-_STILL = (0.35, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
+_STILL = (nameless.MOVING, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -35,52 +34,8 @@ def propose(raw: RawLog) -> Mapping:
     return Mapping(tables=tuple(_Table(table, raw.preamble, rates_hz).mapped() for table in raw.tables))
 
 
-@dataclass(slots=True)
-class _Draft:
-    """What is thought of one column so far."""
-
-    column: RawColumn
-    guess: NameGuess
-    role: str
-    factor: float = 1.0
-    offset: float = 0.0
-    confidence: float = 0.0
-    reason: str = ""
-    has_stated_unit: bool = False
-
-    def scaled(self, numbers: FloatArray) -> FloatArray:
-        return numbers * self.factor + self.offset
-
-    def doubt(self, confidence: float, reason: str) -> None:
-        self.confidence, self.reason = min(self.confidence, confidence), f"{self.reason}; {reason}"
-
-    def take(self, scale: scales.Scale) -> None:
-        self.factor, self.offset = scale.factor, scale.offset
-        self.confidence = min(self.confidence, scale.confidence)
-        self.reason = f"{self.reason}; {scale.reason}"
-
-
-class _Table:
-    """One table under study."""
-
-    def __init__(self, table: RawTable, preamble: tuple[tuple[str, str], ...], rates_hz: tuple[float, ...]) -> None:
-        self.table, self.preamble = table, preamble
-        names = tuple(column.name for column in table.columns)
-        self.guesses = guesses_of(names, tuple(column.unit for column in table.columns))
-        self.clock = clock_of_table(table, self.guesses, rates_hz)
-        self.rate_hz = self._rate_hz(rates_hz)
-        self.numbers: dict[int, FloatArray] = {}
-        self.drafts: dict[int, _Draft] = {}
-
-    def _rate_hz(self, rates_hz: tuple[float, ...]) -> float:
-        if self.clock.rate_hz:
-            return self.clock.rate_hz
-        if self.clock.column is not None and self.clock.unit_s:
-            numbers = self.table.columns[self.clock.column].numbers(last=_CLOCK_ROWS)
-            steps = np.diff(numbers[np.isfinite(numbers)])
-            usual = float(steps[steps > 0].sum() / steps.size) if (steps > 0).any() else 1.0
-            return 1 / max(usual * self.clock.unit_s, 1e-6)
-        return rates_hz[0] if rates_hz else 1000.0
+class _Table(Study):
+    """One table whose columns get their meanings."""
 
     def mapped(self) -> TableMapping:
         first, last = middle_rows(self.table.n_rows)
@@ -97,24 +52,24 @@ class _Table:
                 family_role = family_role if column.labels is not None or column.samples.dtype.kind == "i" else ""
                 if not family_role:
                     continue
-            self.drafts[position] = _Draft(
+            self.drafts[position] = Draft(
                 column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
             )
             self.numbers[position] = held(column.numbers(first=first, last=last))
-        self._numbered_runs()
+        nameless.numbered_runs(self)
+        nameless.rates(self)
         self._stated_units()
         self._raw_or_filtered()
+        nameless.accelerometer(self)
         self._scales()
-        self._nameless()
-        self._nameless_sticks()
+        nameless.throttle(self)
+        nameless.gyros(self)
+        nameless.sticks(self)
         self._follow_setpoints()
         self._attitudes()
         self._terms()
         self._one_each()
         return TableMapping(clock=self.clock, columns=tuple(self._use(k, column) for k, column in enumerate(self.table.columns)))
-
-    def _of(self, *families: str) -> list[int]:
-        return [k for k, draft in self.drafts.items() if draft.role.removeprefix("b/").split(".")[0] in families]
 
     def _stated_units(self) -> None:
         for k, draft in self.drafts.items():
@@ -127,7 +82,7 @@ class _Table:
                     continue
             unit = unit_for(draft.column.unit, quantity) if draft.column.unit else None
             if unit is None and draft.column.unit and quantity == "speed":
-                unit = _rotor_unit(draft.column.unit)
+                unit = rotor_unit(draft.column.unit)
             if unit is None and quantity == "share" and unit_for(draft.column.unit, "pulse"):
                 continue  # µs of a throttle or stick: the range says where the ends are
             if unit is not None:
@@ -141,7 +96,7 @@ class _Table:
         """Two gyros of one axis: the rougher one is raw. One alone is what the controller uses."""
         for prefix in ("", "b/"):
             for axis in AXES:
-                same = [k for k in self._of("gyro") if self.drafts[k].role == f"{prefix}gyro.{axis}"]
+                same = [k for k in self.of("gyro") if self.drafts[k].role == f"{prefix}gyro.{axis}"]
                 states = {k: self.drafts[k].guess.state for k in same}
                 for k in same:
                     if states[k] == "raw":
@@ -183,7 +138,7 @@ class _Table:
     def _scales(self) -> None:
         """Scales of what states no unit: from the preamble, then from the range of a whole family."""
         for families, scale_of in scales.RANGES:
-            members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
+            members = [k for k in self.of(*families) if not self.drafts[k].has_stated_unit]
             if not members:
                 continue
             stated = scale_before(self.preamble, families[0])
@@ -197,113 +152,33 @@ class _Table:
                 scale = scale_of(np.concatenate([self.numbers[k] for k in rest]))
                 for k in rest:
                     self.drafts[k].take(scale)
-        accel = [k for k in self._of("accel") if not self.drafts[k].has_stated_unit]
+        accel = [k for k in self.of("accel") if not self.drafts[k].has_stated_unit]
         if len(accel) >= 3:
             norm = float(np.median(np.sqrt(sum(self.numbers[k] ** 2 for k in accel[:3]))))
             stated = scale_before(self.preamble, "accel")
-            scale = stated if stated and 0.7 < norm * stated.factor / _G_M_S2 < 1.4 else scales.accel_factor(norm)
+            scale = (
+                stated
+                if stated and 0.7 < norm * stated.factor / _G_M_S2 < 1.4
+                else scales.accel_factor(norm, is_counted=all(_is_whole(self.numbers[k]) for k in accel[:3]))
+            )
             for k in accel:
                 self.drafts[k].take(scale)
         elif accel:
             for k in accel:
                 self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
 
-    def _undrafted(self) -> list[int]:
-        """Columns of numbers that no name explains."""
-        return [
-            k
-            for k, column in enumerate(self.table.columns)
-            if k not in self.drafts and k != self.clock.column and column.labels is None and not quantity_stated(column)
-        ]
-
-    def _draft(self, k: int, role: str, confidence: float, reason: str) -> None:
-        first, last = middle_rows(self.table.n_rows)
-        column = self.table.columns[k]
-        self.drafts[k] = _Draft(column=column, guess=self.guesses[k], role=role, confidence=confidence, reason=reason)
-        self.numbers[k] = held(column.numbers(first=first, last=last))
-
-    def _numbered_runs(self) -> None:
-        """Three to eight numbered columns that move together within a known range are motors, whatever they are called."""
-        runs: dict[tuple[str, ...], list[int]] = {}
-        for k in self._undrafted():
-            if self.guesses[k].index is not None:
-                name = tuple(token for token in tokens_of(self.table.columns[k].name) if not token.isdigit())
-                runs.setdefault(name, []).append(k)
-        for members in runs.values():
-            places = sorted(self.guesses[k].index or 0 for k in members)
-            if not 3 <= len(members) <= 8 or places != list(range(1, len(members) + 1)):
-                continue
-            first, last = middle_rows(self.table.n_rows)
-            values = [held(self.table.columns[k].numbers(first=first, last=last)) for k in members]
-            together = [likeness(values[0], other, rate_hz=self.rate_hz).correlation for other in values[1:]]
-            family = "motor_rpm" if _rotor_unit(self.table.columns[members[0]].unit) else "motor"
-            is_fitting = family == "motor_rpm" or scales.share_scale(np.concatenate(values)).confidence >= 0.5
-            if not self._of(family) and is_fitting and float(np.median(together)) > 0.4:
-                for k in members:
-                    self._draft(
-                        k, f"{family}.{self.guesses[k].index}", 0.6, f"{len(members)} numbered columns that move together"
-                    )
-
-    def _nameless(self) -> None:
-        """Throttle that goes with the motors, a gyro that follows a set-point, without a name that says so."""
-        motors = [self.drafts[k].scaled(self.numbers[k]) for k in self._of("motor")]
-        roles = {draft.role for draft in self.drafts.values()}
-        setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint")}
-        missing = [axis for axis in setpoints if f"gyro.{axis}" not in roles and f"gyro_raw.{axis}" not in roles]
-        if not ((len(motors) >= 3 and "throttle" not in roles) or missing):
-            return
-        first, last = middle_rows(self.table.n_rows)
-        for k in self._undrafted():
-            numbers = held(self.table.columns[k].numbers(first=first, last=last))
-            if np.ptp(numbers) == 0:
-                continue
-            if len(motors) >= 3 and "throttle" not in roles:
-                scale = scales.share_scale(numbers)
-                together = likeness(numbers, np.mean(motors, axis=0), rate_hz=self.rate_hz)
-                if together.correlation > 0.9 and scale.confidence >= 0.5:
-                    self._draft(k, "throttle", 0.6, f"goes with the motors ({together.correlation:.0%} alike)")
-                    self.drafts[k].take(scale)
-                    roles.add("throttle")
-                    continue
-            for axis in list(missing):
-                wanted = setpoints[axis]
-                follows = likeness(self.drafts[wanted].scaled(self.numbers[wanted]), numbers, rate_hz=self.rate_hz)
-                if abs(follows.correlation) > 0.85:
-                    self._draft(
-                        k, f"gyro.{axis}", 0.55, f"follows the set-point of {axis} ({abs(follows.correlation):.0%} alike)"
-                    )
-                    self.drafts[k].take(scales.rate_scale(numbers))
-                    missing.remove(axis)
-                    break
-
-    def _nameless_sticks(self) -> None:
-        """Columns of an axis in shares that move as its set-point does are the sticks."""
-        if self._of("stick"):
-            return
-        setpoints = {self.drafts[k].role.split(".")[1]: k for k in self._of("setpoint")}
-        for k in self._undrafted():
-            axis, kinds = self.guesses[k].axis, kinds_of(self.table.columns[k].unit)
-            if axis not in setpoints or kinds - {"share", "pulse"}:
-                continue
-            first, last = middle_rows(self.table.n_rows)
-            numbers, wanted = held(self.table.columns[k].numbers(first=first, last=last)), setpoints[axis]
-            together = likeness(numbers, self.drafts[wanted].scaled(self.numbers[wanted]), rate_hz=self.rate_hz)
-            if together.correlation > 0.9:
-                self._draft(k, f"stick.{axis}", 0.6, f"moves as the set-point of {axis} does ({together.correlation:.0%} alike)")
-                self.drafts[k].take(scales.scale_for_role(self.drafts[k].role, self.table.columns[k].unit, numbers))
-
     def _follow_setpoints(self) -> None:
         """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""
         for prefix in ("", "b/"):
             setpoints = {
                 self.drafts[k].role.split(".")[1]: k
-                for k in self._of("setpoint")
+                for k in self.of("setpoint")
                 if self.drafts[k].role.startswith(f"{prefix}setpoint")
             }
             for family in ("gyro", "gyro_raw"):
                 members = {
                     self.drafts[k].role.split(".")[1]: k
-                    for k in self._of(family)
+                    for k in self.of(family)
                     if self.drafts[k].role.startswith(f"{prefix}{family}.")
                 }
                 found = {
@@ -325,7 +200,7 @@ class _Table:
                         self.drafts[k].factor *= -1
                         self.drafts[k].doubt(0.6, "mirrored against the set-point: sign turned")
 
-    def _judge_follower(self, gyro: _Draft, setpoint: _Draft | None, slope: float) -> None:
+    def _judge_follower(self, gyro: Draft, setpoint: Draft | None, slope: float) -> None:
         if 0.7 < slope < 1.4:
             gyro.confidence = max(gyro.confidence, 0.9)
             gyro.reason += f"; follows the set-point ({slope:.2f} of it)"
@@ -344,10 +219,10 @@ class _Table:
 
     def _attitudes(self) -> None:
         """Integrated gyro follows attitude: proves the scale of the one that states no unit."""
-        for k in self._of("attitude"):
+        for k in self.of("attitude"):
             draft = self.drafts[k]
             axis = draft.role.split(".")[1]
-            gyro = next((j for j in self._of("gyro", "gyro_raw") if self.drafts[j].role.endswith(f".{axis}")), None)
+            gyro = next((j for j in self.of("gyro", "gyro_raw") if self.drafts[j].role.endswith(f".{axis}")), None)
             if gyro is None or axis == "yaw":
                 continue
             seconds = max(3, round(self.rate_hz))
@@ -371,15 +246,19 @@ class _Table:
     def _terms(self) -> None:
         """Terms and command: their sum proves them; motors show the scale where none is stated."""
         families = ("term_p", "term_i", "term_d", "term_f", "command")
-        members = [k for k in self._of(*families) if not self.drafts[k].has_stated_unit]
+        members = [k for k in self.of(*families) if not self.drafts[k].has_stated_unit]
         if not members:
             return
-        motors = [self.drafts[k].scaled(self.numbers[k]) for k in self._of("motor")]
+        motors = [self.drafts[k].scaled(self.numbers[k]) for k in self.of("motor")]
         moving = self._sum_of_terms()
         if len(motors) >= 3 and moving > 0:
             stack = np.stack(motors)
             spread = float(np.sqrt(np.mean((stack - stack.mean(axis=0)) ** 2)))
-            factor = min((1.0, 0.01, 1e-3, 1e-4), key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))))
+            usual = self.drafts[self.of("motor")[0]].factor  # one file, one way to write shares
+            factor = min(
+                (1.0, 0.01, 1e-3, 1e-4),
+                key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))) - (1.0 if abs(f - usual) < 1e-9 else 0.0),
+            )
             scale = scales.Scale(factor=factor, confidence=0.7, reason="sized like the motors' differences")
         else:
             most = max(float(np.abs(self.numbers[k]).max(initial=0)) for k in members)
@@ -392,7 +271,7 @@ class _Table:
         """RMS over roll and pitch of the command, or of the sum of the terms where it is not recorded."""
         sizes = []
         for axis in ("roll", "pitch"):
-            found = {self.drafts[k].role: k for k in self._of("term_p", "term_i", "term_d", "term_f", "command")}
+            found = {self.drafts[k].role: k for k in self.of("term_p", "term_i", "term_d", "term_f", "command")}
             command = found.get(f"command.{axis}")
             terms = [self.numbers[found[f"term_{t}.{axis}"]] for t in "pidf" if f"term_{t}.{axis}" in found]
             if command is not None and len(terms) >= 2:
@@ -441,22 +320,8 @@ class _Table:
         )
 
 
-def quantity_stated(column: RawColumn) -> bool:
-    """True where the file states a unit that settles what kind of quantity a column is."""
-    kinds = {unit.quantity for unit in units_of(column.unit)} - {"raw", "share", "pulse", "time", "rate"}
-    return bool(kinds)
-
-
 def _is_whole(values: FloatArray) -> bool:
     return bool(np.all(np.mod(values[:5000], 1) == 0))
-
-
-def _rotor_unit(text: str) -> Unit | None:
-    """The unit of a motor's speed where a file states one that means other things elsewhere."""
-    if text.lower() == "hz":
-        return unit_for("hz_rotor", "speed")
-    rate = unit_for(text, "rate") if text else None
-    return Unit(quantity="speed", factor=rate.factor / 6) if rate else None  # deg/s to rpm
 
 
 def _steps(values: FloatArray, n: int) -> FloatArray:

@@ -80,11 +80,17 @@ def rate_scale(values: FloatArray) -> Scale:
     return Scale(factor=1.0, confidence=0.15, reason=f"up to {most:.0f}: raw numbers whose scale is not known")
 
 
-def accel_factor(norm: float) -> Scale:
-    """Accelerometers from the median length of their vector, which is gravity in hover."""
+def accel_factor(norm: float, is_counted: bool = False) -> Scale:
+    """Accelerometers from the median length of their vector, which is about gravity in flight.
+
+    Raw counts (`is_counted`) are taken for a power of two a g, as converters have it (common practice, no source).
+    """
     for factor, name in ((1.0, "m/s²"), (_G_M_S2, "g"), (_G_M_S2 / 1000, "mg"), (0.01, "cm/s²")):
         if 0.75 < norm * factor / _G_M_S2 < 1.35:
             return Scale(factor=factor, confidence=0.85, reason=f"gravity reads {norm:.4g}: {name}")
+    nearest = 2.0 ** round(np.log2(max(norm, 1.0)))
+    if is_counted and nearest >= 256 and 0.75 < norm / nearest < 1.35:
+        return Scale(factor=_G_M_S2 / nearest, confidence=0.6, reason=f"raw; gravity reads {norm:.4g}: {nearest:.0f} a g")
     if norm > 0:
         return Scale(factor=_G_M_S2 / norm, confidence=0.6, reason=f"raw; gravity reads {norm:.4g} in the median")
     return Scale(factor=1.0, confidence=0.1, reason="no gravity in it")

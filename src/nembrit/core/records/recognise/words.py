@@ -112,6 +112,8 @@ def concepts_of(tokens: tuple[str, ...]) -> frozenset[str]:
             found.add("time")
         elif re.match(r"[gzh][iy]ro", token):  # gyro in most languages
             found.add("gyro")
+        elif token.startswith(("batt", "bater", "batar")):
+            found.add("battery")
         elif len(token) > 4:
             rest = token
             for stem, concept in _STEMS[:]:

@@ -26,10 +26,11 @@ def numbered_runs(study: Study) -> None:
         if not 3 <= len(members) <= 8 or places != list(range(1, len(members) + 1)):
             continue
         values = [study.middle(k) for k in members]
-        together = [likeness(values[0], other, rate_hz=study.rate_hz).correlation for other in values[1:]]
+        shared = np.mean(values, axis=0)
+        together = [likeness(shared, one, rate_hz=study.rate_hz).correlation for one in values]
         family = "motor_rpm" if rotor_unit(study.table.columns[members[0]].unit) else "motor"
         is_fitting = family == "motor_rpm" or scales.share_scale(np.concatenate(values)).confidence >= 0.5
-        if not study.of(family) and is_fitting and float(np.median(together)) > 0.4:
+        if not study.of(family) and is_fitting and float(np.median(together)) > 0.6:
             for k in members:
                 study.draft(k, f"{family}.{study.guesses[k].index}", 0.6, f"{len(members)} numbered columns that move together")
 

@@ -267,11 +267,11 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told(f"term_{term}", 0.85, axis=axis)
     if name.has("stick"):
         return name.told("stick", 0.85, axis=axis)
-    if (name.has("attitude") and not is_rate) or ("angle" in name.quantities and not name.has("gyro")):
+    if (name.has("attitude") and not is_rate and not name.has("rate")) or ("angle" in name.quantities and not name.has("gyro")):
         return name.told("attitude_wanted" if name.has("wanted") else "attitude", 0.85, axis=axis)
     if name.has("wanted"):
         return name.told("setpoint", 0.85, axis=axis)
-    if name.has("command") and (name.has("rate", "gyro") or is_rate):
+    if name.has("command") and (name.has("rate", "gyro") or is_rate or (first in ("g", "w") and not has_words)):
         return name.told("setpoint", 0.8, axis=axis)
     if name.has("command", "output"):
         return name.told("command", 0.7, axis=axis)

@@ -42,6 +42,8 @@ def _speaks_of(concept: str, words: tuple[str, ...]) -> bool:
     found = concepts_of(words)
     if concept == "setpoint":
         return "wanted" in found or {"command", "rate"} <= found
+    if concept == "gyro" and {"dps", "lsb"} <= set(words):
+        return True
     return concept in found and "wanted" not in found
 
 

@@ -16,6 +16,7 @@ from nembrit.core.records.recognise.names import NAMED_BY_ROLE
 from nembrit.core.records.recognise.preamble import scale_before
 from nembrit.core.records.recognise.relations import held, integrated, likeness, middle_rows, roughness
 from nembrit.core.records.recognise.study import Draft, Study, rotor_unit
+from nembrit.core.records.recognise.words import tokens_of
 from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
 from nembrit.core.records.units import unit_for
 from nembrit.core.types import AXES, FloatArray
@@ -147,9 +148,12 @@ class _Table(Study):
                 counted = [k for k in members if families[0] in ("motor", "throttle") or _is_whole(self.numbers[k])]
                 for k in counted:
                     self.drafts[k].take(stated)
+                    self.drafts[k].has_stated_unit = "gyro" in families
             rest = [k for k in members if k not in counted]
             if rest:
                 scale = scale_of(np.concatenate([self.numbers[k] for k in rest]))
+                if families == ("motor_rpm",):
+                    scale = self._speeds_in_radians(rest) or scale
                 for k in rest:
                     self.drafts[k].take(scale)
         accel = [k for k in self.of("accel") if not self.drafts[k].has_stated_unit]
@@ -166,6 +170,18 @@ class _Table(Study):
         elif accel:
             for k in accel:
                 self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
+
+    def _speeds_in_radians(self, members: list[int]) -> scales.Scale | None:
+        """Motor speeds are in rad/s where the same file has its rates so and no motor would turn so slowly in rpm."""
+        rates = self.of("gyro", "gyro_raw", "setpoint")
+        fastest = max(float(self.numbers[k].max(initial=0.0)) for k in members)
+        if any({"rps", "rpm", "hz"} & set(tokens_of(self.drafts[k].column.name)) for k in members):
+            return None
+        if not rates or fastest > 5000 or any(abs(self.drafts[k].factor - _DEG_PER_RAD) > 0.01 for k in rates):
+            return None
+        return scales.Scale(
+            factor=60 / (2 * np.pi), confidence=0.6, reason=f"up to {fastest:.0f}; rates of this file are in rad/s"
+        )
 
     def _follow_setpoints(self) -> None:
         """The gyro follows the set-point: proves axis and scale, shows mirrored axes, and finds raw scales."""

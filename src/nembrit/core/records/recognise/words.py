@@ -23,9 +23,9 @@ CONCEPTS: dict[str, str] = {
     "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
     "acceleracion accelerometre acelerometro",
     "attitude": "att attitude angle angles ang euler lage lagewinkel winkel assiette angulo angolo hoek kat orientation",
-    "voltage": "tensao napeti volty voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
+    "voltage": "tensio tensiune tensao napeti volty voltage volt volts vbat vbatt vb vpack spannung tension voltaje tensione spanning napiecie vcc",
     "battery": "akumulator akumulatora baterie batterij bateri bat batt battery batterie bateria akku batteria accu pack lipo bus",
-    "current": "curr amperes intensidad prud natezenie current amp amps amperage strom courant corriente corrente stroom prad ibat ib ibus",
+    "current": "curr corrent amperes intensidad prud natezenie current amp amps amperage strom courant corriente corrente stroom prad ibat ib ibus",
     "altitude": "altezza altitudine vyska alt altitude height hgt hohe hoehe hauteur altura quota hoogte wysokosc hojd altitud elevation ele",
     "temperature": "temp temperature temperatur temperatura temperatuur",
     "baro": "baro barometer barometric pressure luftdruck barometre",
@@ -41,8 +41,8 @@ CONCEPTS: dict[str, str] = {
     "gain": "gain gains verstarkung ganancia guadagno",
     "term": "term terms anteil terme termino termine pid",
     # axes
-    "roll": "rolagem rolamento tangering phi przechylenie przechyl rollning klopeni roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "tipp tippning theta pochylenie pochyl beccheggiata arfagem klon pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
+    "roll": "kloneni rolagem rolamento tangering phi przechylenie przechyl rollning roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
+    "pitch": "klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
     "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",

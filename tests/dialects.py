@@ -27,6 +27,18 @@ def _rows(columns: list[FloatArray], formats: list[str], *, separator: str, comm
     return "\n".join(separator.join(row) for row in zip(*text, strict=True)) + "\n"
 
 
+# name, role ("" for none), numbers and how they are written, column after column
+Made = tuple[bytes, set[str]]
+Row = tuple[str, str, FloatArray, str]
+MOTORS = range(1, 7)
+
+
+def make(table: list[Row], sep: str, head: str = "", comma: bool = False, enc: str = "utf-8") -> Made:
+    """A file of these columns and the roles that it holds."""
+    body = _rows([row[2] for row in table], [row[3] for row in table], separator=sep, comma=comma)
+    return (head + sep.join(row[0] for row in table) + "\n" + body).encode(enc), {row[1] for row in table if row[1]}
+
+
 def _motors(flight: SimulatedFlight) -> int:
     return sum(role.startswith("motor.") for role in flight.channels)
 

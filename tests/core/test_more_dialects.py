@@ -1,7 +1,6 @@
-"""Six more invented dialects, written without reading the recogniser, though a few lines of its words had been seen.
+"""Invented dialects, each written before the recogniser was changed for it, that must come in whole since.
 
-At first sight they needed 0, 0, 3, 6, 9 and 11 corrections; what they taught is general (units glued on, letters
-outside ASCII, stated ends, three rates of one axis), and all must come in without one since.
+How many corrections each round needed at first sight stands in `docs/formats.md`.
 """
 
 from collections.abc import Callable
@@ -11,19 +10,12 @@ import pytest
 
 from nembrit.core.formats.registry import read_raw
 from nembrit.core.records.interpret import interpret
+from nembrit.core.records.recognise.fellows import fellow_roles
 from nembrit.core.records.recognise.propose import propose
-from nembrit.core.types import AXES, FloatArray
-from tests.dialects import _rows
+from nembrit.core.types import AXES
+from tests import dialects_forms, dialects_words
+from tests.dialects import MOTORS, Made, Row, make
 from tests.flying import flown
-
-Made = tuple[bytes, set[str]]
-Row = tuple[str, str, FloatArray, str]
-MOTORS = range(1, 7)
-
-
-def make(table: list[Row], sep: str, head: str = "", comma: bool = False, enc: str = "utf-8") -> Made:
-    body = _rows([row[2] for row in table], [row[3] for row in table], separator=sep, comma=comma)
-    return (head + sep.join(row[0] for row in table) + "\n" + body).encode(enc), {row[1] for row in table if row[1]}
 
 
 def danish() -> Made:
@@ -142,13 +134,40 @@ def glued() -> Made:
     return make(t, ",")
 
 
-@pytest.mark.parametrize("dialect", [danish, counts, underscored, blanks, italian, glued])
+DIALECTS = [danish, counts, underscored, blanks, italian, glued, *dialects_words.DIALECTS, *dialects_forms.DIALECTS]
+# what one correction must still say: names too terse, or ends of a pulse that no file states
+LEFT = {"arrays": {"throttle"}}
+
+
+@pytest.mark.parametrize("dialect", DIALECTS)
 def test_a_dialect_unknown_to_the_recogniser_comes_in_whole(dialect: Callable[[], Made]) -> None:
     content, roles = dialect()
     raw = read_raw(content)
     log, flight = interpret(raw, propose(raw)).main, flown(5)
     np.testing.assert_allclose(log.t_s - log.t_s[0], flight.t_s - flight.t_s[0], atol=1e-6)
     assert {channel.role for channel in log.channels if channel.role} == roles - {"time"}
-    for role in roles - {"time"}:
+    for role in roles - {"time"} - LEFT.get(dialect.__name__, set()):
         size = np.abs(flight.channels[role]).max()
         np.testing.assert_allclose(log.find(role).values(), flight.channels[role], atol=0.011 * size + 1e-6, err_msg=role)
+
+
+TERSE = ("us", "g_r", "g_p", "g_y", "gr_r", "gr_p", "gr_y", "m_1", "m_2", "m_3", "kanal A0", "kanal A1", "v")
+
+
+@pytest.mark.parametrize(
+    ("column", "role", "fellows"),
+    [
+        ("gr_p", "gyro_raw.pitch", {"gr_r": "gyro_raw.roll", "gr_y": "gyro_raw.yaw"}),
+        ("g_r", "accel.x", {"g_p": "accel.y", "g_y": "accel.z"}),
+        ("g_y", "gain.yaw.d", {"g_r": "gain.roll.d", "g_p": "gain.pitch.d"}),
+        ("m_2", "motor.2", {"m_1": "motor.1", "m_3": "motor.3"}),
+        ("m_2", "servo.1", {}),  # m_1 would be servo 0
+        ("kanal A1", "motor.2", {"kanal A0": "motor.1"}),
+        ("g_r", "gyro.pitch", {}),  # against the letters and against the order: not for us to guess
+        ("v", "battery_voltage", {}),
+        ("us", "throttle", {}),
+    ],
+)
+def test_one_correction_takes_its_fellows_along(column: str, role: str, fellows: dict[str, str]) -> None:
+    found = fellow_roles(TERSE, ("",) * len(TERSE), TERSE.index(column), role)
+    assert {TERSE[k]: follows for k, follows in found.items()} == fellows

@@ -3,6 +3,7 @@
 import contextlib
 import gzip
 import json
+import re
 import sqlite3
 from pathlib import Path
 
@@ -166,6 +167,28 @@ class TestMeanings:
         other = Channel.objects.get(stream__log=log, role="gyro.roll")
         page = act(f"/logs/{log.pk}/meanings/", **{f"role-{other.stream_id}-{other.position}": "gyro.pitch"})
         assert "each role goes to one column" in page
+
+    @pytest.mark.parametrize(
+        ("column", "role", "scale", "told"),
+        [
+            ("giro cabeceo deseado", "gyro_raw.pitch", "deg/s", {"gyro_raw.roll", "gyro_raw.yaw"}),
+            ("salida motor 2", "servo.2", "µs", {"servo.1", "servo.3", "servo.6"}),
+            ("giro alabeo deseado", "accel.x", "deg/s", set()),  # a unit of another quantity was left over: it gives way
+            ("acelerador", "battery_voltage", "dV", set()),
+            ("acelerador", "sprocket", "", {"is not a role Nembrit knows"}),
+            ("acelerador", "altitude", "bananas", {"is written in one of"}),
+        ],
+    )
+    def test_named_alike_columns_follow_a_correction(
+        self, client: Client, craft: Craft, attach, column: str, role: str, scale: str, told: set[str]
+    ) -> None:
+        log = attach(DIALECTS["spanish"](flown(5)).content).segments.get().log
+        at = Channel.objects.get(stream__log=log, name=column)
+        field = f"{at.stream_id}-{at.position}"
+        form = {f"role-{field}": role, f"scale-{field}": scale}
+        shown = client.post(f"/logs/{log.pk}/meanings/fellows/?field={field}", form).content.decode()
+        assert told <= set(re.findall(r'value="([a-z_]+\.[a-z0-9]+)"', shown)) or all(text in shown for text in told)
+        assert not Channel.objects.filter(stream__log=log, role=role).exists() or role == "gyro_raw.pitch"  # only shown so far
 
     def test_the_lines_before_the_table_become_a_configuration(self, craft: Craft, attach, act) -> None:
         flight = attach(DIALECTS["brackets"](flown(5)).content)

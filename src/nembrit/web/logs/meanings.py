@@ -15,6 +15,7 @@ from nembrit.core.records import mapping as core
 from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
 from nembrit.core.records.raw import RawLog
 from nembrit.core.records.recognise.fellows import fellow_roles
+from nembrit.core.records.recognise.preamble import scale_before
 from nembrit.core.records.recognise.propose import propose
 from nembrit.core.records.recognise.scales import scale_for_role
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
@@ -156,7 +157,10 @@ def _fitting_scale(channel: Channel, role: str, typed: str) -> str:
         parse_scale(role, typed or "1")
         return typed
     written = np.array([channel.stats[key] for key in ("low", "mean", "high") if channel.stats.get(key) is not None], dtype=float)
-    found = scale_for_role(role, channel.stated_unit, written)
+    before = tuple((str(key), str(value)) for key, value in channel.stream.log.preamble or [])
+    is_counted = bool(np.all(np.mod(written[[0, -1]], 1) == 0)) if written.size else False
+    stated = scale_before(before, role.split(".")[0]) if is_counted and not channel.stated_unit else None
+    found = stated or scale_for_role(role, channel.stated_unit, written)
     return scale_text(role, found.factor, found.offset)
 
 

@@ -214,7 +214,7 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
     if number and name.has("motor") and name.has("speed"):
         return name.told("motor_rpm", 0.75, index=number)
-    if name.has("battery") and "i" in tokens and not name.has("voltage"):  # I and U, as in physics
+    if name.has("battery") and {"i", "a"} & set(tokens) and not name.has("voltage"):  # I and U, as in physics
         return name.told("battery_current", 0.75)
     if name.has("voltage", "battery") and not name.has("current") and not axis and not quantities & {"current", "share"}:
         return name.told("battery_voltage", 0.9 if name.has("voltage") else 0.7)
@@ -273,7 +273,7 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told("setpoint", 0.85, axis=axis)
     if name.has("command") and (name.has("rate", "gyro") or is_rate or (first in ("g", "w") and not has_words)):
         return name.told("setpoint", 0.8, axis=axis)
-    if name.has("command", "output"):
+    if name.has("command") or (name.has("output") and not name.has("gyro")):
         return name.told("command", 0.7, axis=axis)
     if name.has("gyro", "rate") or is_rate or (first in ("g", "w") and not has_words):
         return name.told("gyro", 0.9 if name.has("gyro") or is_rate else 0.75, axis=axis)

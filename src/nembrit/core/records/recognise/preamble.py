@@ -2,6 +2,8 @@
 
 import re
 
+import numpy as np
+
 from nembrit.core.records.recognise.scales import Scale
 from nembrit.core.records.recognise.words import concepts_of, tokens_of
 
@@ -25,6 +27,8 @@ def scale_before(preamble: Preamble, family: str) -> Scale | None:
         words = tokens_of(key)
         if not _speaks_of(concept, words) or not any(_SCALE_WORD.fullmatch(word) for word in (*words, *tokens_of(value))):
             continue
+        if full := _full_scale(f"{key} {value}", words):
+            return Scale(factor=one * full, confidence=0.85, reason=f"“{key}: {value[:40]}” before the table")
         amount, text = _number(value), value.lower()
         if amount is None or amount <= 0:
             continue
@@ -62,6 +66,15 @@ def _between_ends(preamble: Preamble, family: str) -> Scale | None:
     span = ends[1] - ends[0]
     reason = f"from {ends[0]:g} to {ends[1]:g}, as said before the table"
     return Scale(factor=1 / span, offset=-ends[0] / span, confidence=0.85, reason=reason)
+
+
+def _full_scale(text: str, words: tuple[str, ...]) -> float | None:
+    """Units a count where a range is set against a power of two, as in “full scale 2000 dps = 32768”."""
+    numbers = [float(found) for found in re.findall(r"\d+(?:\.\d+)?", text)]
+    if len(numbers) != 2 or not {"full", "range", "fs", "bereich"} & set(words):
+        return None
+    counts = max(numbers)
+    return min(numbers) / counts if counts >= 256 and float(np.log2(counts)).is_integer() else None
 
 
 def _number(text: str) -> float | None:

@@ -228,7 +228,8 @@ class _Table(Study):
             gyro.confidence = max(min(gyro.confidence, 0.7), 0.65)
             gyro.reason += f"; scaled by {ratio:.4g} to follow the set-point"
         elif setpoint is not None and not setpoint.has_stated_unit:
-            setpoint.factor *= slope
+            same_counts = abs(setpoint.factor * slope / gyro.factor - 1) < 0.06  # both raw, in one scale
+            setpoint.factor = gyro.factor if same_counts else setpoint.factor * slope
             setpoint.doubt(0.65, f"scaled by {slope:.4g}, the gyro's unit being known")
         else:
             gyro.doubt(0.5, f"follows the set-point at {slope:.2g} times its size: wrong scale?")

@@ -3,6 +3,7 @@
 import numpy as np
 import scipy.ndimage
 
+from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
@@ -10,17 +11,6 @@ _DIFFERENCE = 0.03  # share of full motor range
 _WINDOW_S, _BEFORE_S, _AFTER_S = 0.020, 0.020, 0.300
 _LOST_SHARE = 0.40
 _THROTTLE_LIMITS = (0.15, 0.70)
-
-
-def commanded(recording: Recording, axis: str) -> FloatArray | None:
-    """Sum of the control terms of one axis [share of full motor range], or None if not logged."""
-    if recording.has(f"command.{axis}"):
-        return recording.channels[f"command.{axis}"]
-    terms = [recording.channels[role] for term in "pidf" if recording.has(role := f"term_{term}.{axis}")]
-    if len(terms) < 2 or not recording.has(f"term_p.{axis}"):
-        return None
-    total: FloatArray = np.sum(terms, axis=0)
-    return total
 
 
 def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:

@@ -52,6 +52,22 @@ class Faults:
     loose_mount_hz: float = 58.0
     propeller_motor: int | None = None  # number from 1
     propeller_factor: float = 6.0
+    resonance_factor: float = 1.0  # on the frame's ringing
+    bearing_motor: int | None = None
+    bearing_dps: float = 6.0
+    spike_axis: str | None = None
+    spike_dps: float = 220.0
+    spike_jump: float = 0.12  # share of full motor range, within about 5 ms
+    noisy_axis: str | None = None
+    noisy_factor: float = 6.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SecondGyro:
+    """A second board that records the same flight, `b/` in the log."""
+
+    noise_factor: float = 1.0  # of the first gyro's own noise
+    resonance_ratio: float = 1.0  # share of the frame's ringing at its place
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +80,7 @@ class World:
     log_rate_hz: float = 2000.0
     wash_ratio: float = 1.0
     faults: Faults = field(default_factory=Faults)
+    second_gyro: SecondGyro | None = None
 
     def __post_init__(self) -> None:
         if not 0 <= self.wind_m_s <= 25:

@@ -75,6 +75,7 @@ def fly_sticks(
         sticks.is_on_ground,
         world.pack_charge_ratio,
         rng.standard_normal((sticks.throttle.size, 10)),
+        _extra_noise(world, sticks.throttle.size),
         rate_hz,
         n_log,
     )
@@ -82,13 +83,21 @@ def fly_sticks(
         raise InputError("the simulated craft lost control beyond any number; lower the gains")
     channels = {role: out[:, index] for index, role in enumerate(COLUMNS)}
     for row, axis in enumerate(AXES):
+        if world.second_gyro is not None:
+            channels[f"b/gyro_raw.{axis}"] = out[:, len(COLUMNS) + row]
         channels[f"setpoint.{axis}"] = setpoint_dps[row, ::n_log]
         channels[f"stick.{axis}"] = sticks.stick[row, ::n_log]
     for index in range(len(craft.motors)):
         channels[f"motor.{index + 1}"] = motors[:, index]
         channels[f"motor_rpm.{index + 1}"] = rpm[:, index]
-    kept = {role: np.round(values, DECIMALS[role.split(".")[0]]) for role, values in channels.items()}
+    kept = {role: np.round(values, DECIMALS[role.removeprefix("b/").split(".")[0]]) for role, values in channels.items()}
     return SimulatedFlight(t_s=np.arange(out.shape[0]) * n_log / rate_hz, channels=kept)
+
+
+def _extra_noise(world: World, n: int) -> FloatArray:
+    """Random numbers that only faults and a second gyro use: sound flights of a seed stay what they were."""
+    needs = world.second_gyro is not None or world.faults.bearing_motor is not None or world.faults.spike_axis is not None
+    return np.random.default_rng((world.seed, 17)).standard_normal((n if needs else 1, 5))
 
 
 def set_point(stick: FloatArray, controller: Controller, axis: str, rate_hz: float) -> FloatArray:
@@ -144,6 +153,10 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         if not 1 <= bent <= n_motors:
             raise InputError(f"there is no motor {bent}; the craft has {n_motors}")
         imbalance[bent - 1] *= world.faults.propeller_factor
+    faults, second = world.faults, world.second_gyro
+    if faults.bearing_motor is not None and not 1 <= faults.bearing_motor <= n_motors:
+        raise InputError(f"there is no motor {faults.bearing_motor}; the craft has {n_motors}")
+    sigma_dps = airframe.gyro_density_dps_rthz * np.sqrt(rate_hz / 2)
     return kernel.Plant(
         mixer=craft.mixer(),
         authority_dps2=np.array(airframe.authority_dps2),
@@ -160,9 +173,9 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         blade_line_dps=airframe.blade_line_dps,
         imbalance=imbalance,
         resonator=_resonators(airframe, rate_hz),
-        resonance_gain=np.array(airframe.resonance_gain),
+        resonance_gain=np.array(airframe.resonance_gain) * faults.resonance_factor,
         broadband_dps=airframe.broadband_dps * np.sqrt(rate_hz / 4000.0) * 4,
-        gyro_sigma_dps=airframe.gyro_density_dps_rthz * np.sqrt(rate_hz / 2),
+        gyro_sigma_dps=sigma_dps,
         gyro_step_dps=airframe.gyro_step_dps,
         balance_offset=np.array([*airframe.balance_offset, 0.0]),
         mount_hz=world.faults.loose_mount_hz,
@@ -175,6 +188,15 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         capacity_as=airframe.pack_capacity_ah * 3600,
         wind_dps2=55.0 * world.wind_m_s,
         wash_dps2=900.0 * world.wash_ratio,
+        bearing_motor=-1 if faults.bearing_motor is None else faults.bearing_motor - 1,
+        bearing_dps=faults.bearing_dps,
+        spike_axis=-1 if faults.spike_axis is None else AXES.index(faults.spike_axis),
+        spike_dps=faults.spike_dps,
+        spike_jump=faults.spike_jump,
+        axis_noise=np.array([faults.noisy_factor if axis == faults.noisy_axis else 1.0 for axis in AXES]),
+        stall_speed=0.05,
+        second_sigma_dps=-1.0 if second is None else sigma_dps * second.noise_factor,
+        second_resonance=1.0 if second is None else second.resonance_ratio,
     )
 
 

@@ -43,6 +43,15 @@ class Plant(NamedTuple):
     capacity_as: float
     wind_dps2: float
     wash_dps2: float
+    bearing_motor: int  # counted from 0; -1: all bearings are sound
+    bearing_dps: float
+    spike_axis: int  # -1: none
+    spike_dps: float
+    spike_jump: float  # sudden change of a motor command (within 5 ms) that may bring a spike
+    axis_noise: Any  # (3,) factor on the gyro's own noise
+    stall_speed: float  # share of the top speed
+    second_sigma_dps: float  # noise of a second gyro on another board; negative: there is none
+    second_resonance: float  # share of the frame's ringing that reaches its place
 
 
 class Loop(NamedTuple):
@@ -101,17 +110,18 @@ def _rotor_notches(loop, state, speed_hz, rate_hz, x):  # type: ignore[no-untype
 
 
 @njit(cache=True)
-def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz, n_log):  # type: ignore[no-untyped-def]
+def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, rate_hz, n_log):  # type: ignore[no-untyped-def]
     """Fly the loop over set-points (3, n) and throttle (n,); every `n_log`-th sample is kept.
 
-    `noise` is (n, 10) standard normal: gyro 0-2, disturbance 3-5, broadband 6-8, rattle 9. Returns an
-    array (n_kept, 27) in the order of `flight.COLUMNS`, then motor commands and rpm, each (n_kept, n_motors).
+    `noise` is (n, 10) standard normal: gyro 0-2, disturbance 3-5, broadband 6-8, rattle 9. `extra` is (n, 5):
+    bearing, spikes, second gyro 2-4; (1, 5) where no fault needs it. Returns an array (n_kept, 30) in the order of
+    `flight.COLUMNS` with the second gyro at its end, then motor commands and rpm, each (n_kept, n_motors).
     """
     n = throttle.size
     n_motors = plant.mixer.shape[0]
     dt = 1.0 / rate_hz
     n_kept = (n + n_log - 1) // n_log
-    out = np.zeros((n_kept, 27))
+    out = np.zeros((n_kept, 30))
     out_motor = np.zeros((n_kept, n_motors))
     out_rpm = np.zeros((n_kept, n_motors))
 
@@ -137,6 +147,13 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
     mount_x = np.zeros(3)
     mount_v = np.zeros(3)
     resonator_state = np.zeros((3, 1, 2))
+    second_chip = np.zeros((3, loop.chip.shape[0], 2))
+    second = np.zeros(3)
+    last_motor = np.zeros(n_motors)
+    rough_before = 0.0
+    spike_left = 0
+    spike_wait = 0
+    spike_size = 0.0
     chip_state = np.zeros((3, loop.chip.shape[0], 2))
     gyro_state = np.zeros((3, loop.gyro.shape[0], 2))
     rotor_state = np.zeros((3, loop.rotor_orders.size, n_motors, 2))
@@ -171,6 +188,8 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
         for m in range(n_motors):
             target = pressure * command_ring[delayed, m] ** plant.curve
             lag = plant.lag_up_s if target > speed[m] else plant.lag_down_s
+            if speed[m] < plant.stall_speed:  # a propeller that hardly turns grips late and unevenly
+                lag *= 1 + 7 * (1 - speed[m] / plant.stall_speed)
             step = (1 - np.exp(-dt / lag)) * (target - speed[m])
             old_thrust = speed[m] ** 2
             speed[m] += step
@@ -186,6 +205,13 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
         # air: gusts, and the craft's own wash while it sinks under power
         climb += dt * (9.81 * (thrust_mean / plant.hover_thrust - 1) - 1.6 * climb)
         sinking = min(1.0, max(0.0, (-climb - 0.8) / 2.0)) * min(1.0, thrust_mean / (0.3 * plant.hover_thrust))
+        rough = 0.0
+        if plant.bearing_motor >= 0:  # rough noise of a worn bearing: beyond the ordinary lines, once per turn stronger
+            m = plant.bearing_motor
+            rough = plant.bearing_dps * speed[m] ** 1.5 * (1 + 0.7 * np.sin(phase[m])) * (extra[k, 0] - rough_before)
+            rough_before = extra[k, 0]
+        if spike_left > 0:
+            spike_left -= 1
         for a in range(3):
             gust[a] += dt * (-gust[a] / 0.35) + np.sqrt(2 * dt / 0.35) * noise[k, 3 + a]
             drive = sinking * noise[k, 3 + a] * np.sqrt(rate_hz)
@@ -210,7 +236,11 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
                 lines += way * size * (np.sin(phase[m] + 1.57 * a) + 0.25 * np.sin(2 * phase[m] + a))
                 lines += way * plant.blade_line_dps * speed[m] ** 2 * np.sin(plant.blades * phase[m] + a)
             ringing = _filter(plant.resonator[a : a + 1], resonator_state[a], shake + 0.15 * lines)
-            seen += shake + lines + plant.resonance_gain[a] * ringing
+            if plant.bearing_motor >= 0:
+                way = 0.5 + 0.5 * abs(plant.mixer[plant.bearing_motor, a]) if a < 2 else 0.35
+                lines += way * rough
+            rung = plant.resonance_gain[a] * ringing
+            seen += shake + lines + rung
             if plant.mount_loose > 0:
                 w = 2 * np.pi * plant.mount_hz
                 rattle = plant.mount_loose * 9000.0 * (0.25 + thrust_mean) * noise[k, 9] * (1.0 if a < 2 else 0.35)
@@ -218,7 +248,12 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
                 mount_v[a] += dt * pull
                 mount_x[a] += dt * mount_v[a]
                 seen += plant.mount_loose * mount_v[a]
-            seen += noise[k, a] * plant.gyro_sigma_dps
+            if plant.second_sigma_dps >= 0:
+                other = seen - (1 - plant.second_resonance) * rung + extra[k, 2 + a] * plant.second_sigma_dps
+                second[a] = _filter(loop.chip, second_chip[a], other)
+            seen += noise[k, a] * plant.gyro_sigma_dps * plant.axis_noise[a]
+            if a == plant.spike_axis and spike_left > 0:
+                seen += spike_size
             raw[a] = np.rint(_filter(loop.chip, chip_state[a], seen) / plant.gyro_step_dps) * plant.gyro_step_dps
 
         # controller
@@ -247,6 +282,17 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
             if on_ground[k] and throttle_now < 0.02:
                 for m in range(n_motors):
                     motor[m] = 0.0
+            if plant.spike_axis >= 0:
+                jump = 0.0
+                for m in range(n_motors):
+                    jump = max(jump, abs(motor[m] - last_motor[m]))
+                    last_motor[m] += (1 - np.exp(-loop.n_hold / (0.005 * rate_hz))) * (motor[m] - last_motor[m])
+                if spike_wait > 0:
+                    spike_wait -= loop.n_hold
+                elif jump > plant.spike_jump and abs(extra[k, 1]) > 0.8:
+                    spike_wait = int(0.15 * rate_hz)  # a spike moves the motors itself: that must not bring the next one
+                    spike_left = 3
+                    spike_size = plant.spike_dps * (0.5 + abs(extra[k, 1])) * (1.0 if extra[k, 1] > 0 else -1.0)
 
         if k % n_log == 0:
             row = k // n_log
@@ -268,6 +314,8 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, rate_hz
             out[row, 24] = loose * (0.5 * vibration + 0.8 * thrust_mean * noise[k, 7])
             out[row, 25] = 9.81 * thrust_mean / plant.hover_thrust + loose * (0.9 * vibration + 1.1 * thrust_mean * noise[k, 8])
             out[row, 26] = throttle_now
+            for a in range(3):
+                out[row, 27 + a] = second[a]
             for m in range(n_motors):
                 out_motor[row, m] = motor[m]
                 out_rpm[row, m] = speed_hz[m] * 60

@@ -1,0 +1,174 @@
+"""Lines of the spectrum named: what stays at its frequency, and what moves with the motors."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.signal
+
+from nembrit.core.noise.frames import Frames
+from nembrit.core.noise.rotors import RotorTrack, folded, order_mask, whitened
+from nembrit.core.types import BoolArray, FloatArray
+
+_DB_PER_NEPER = 10 / np.log(10)
+_LEAST_PEAK, _LEAST_PROMINENCE, _LEAST_SIGMA = 0.25, 0.30, 5.0  # natural log of power; starting values of a prototype
+_LEAST_THIRD = 0.18
+_LOWEST_HZ = 25.0
+_MOTOR_LEVEL = 0.15
+_MASKED_ORDERS = (1, 2, 3, 4, 5, 6)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One line; `kind` is resonance, motor, blade or unknown, and moving lines have a range."""
+
+    kind: str
+    frequency_hz: float
+    low_hz: float
+    high_hz: float
+    level_db: float  # above the local floor (running median over 60 Hz)
+    confidence: float
+    order: int | None = None  # of the motors' turning
+    width_hz: float = 0.0  # of fixed lines, where the level is above half its peak
+
+
+def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: int | None = None) -> tuple[Line, ...]:
+    """Lines of one gyro axis, strongest first.
+
+    Parameters
+    ----------
+    frames : Frames
+    role : str
+        Which of the frames' channels.
+    track : RotorTrack or None
+        Motor speeds; None: moving lines cannot be told, and every line is taken for fixed or left out.
+    blades : int, optional
+        Blades of a propeller, to call that order by its name.
+
+    Notes
+    -----
+    Level is the mean over frames of log power less its running median over 60 Hz. A fixed line must reach 0.25
+    (1.1 dB), stand out by 0.30, be five standard errors above zero and show in two thirds of the throttle range;
+    orders 1 to 6 of every motor (8 Hz or 3.5 % to either side) are left out first. A motor line is the mean level at
+    that order. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers: starting values of a
+    prototype, no source (`docs/methods.md`, 4).
+    """
+    level = whitened(frames.power[role], bin_hz=frames.bin_hz)
+    found = [*_moving(frames, level, track, blades), *_fixed(frames, level, track)]
+    return tuple(sorted(found, key=lambda line: -line.level_db))
+
+
+def _moving(frames: Frames, level: FloatArray, track: RotorTrack | None, blades: int | None) -> list[Line]:
+    if track is None:
+        return []
+    turning = track.mean_hz > 0.2 * float(np.max(track.mean_hz))
+    if turning.sum() < 8:
+        return []
+    found = []
+    for order in (1, 2, 3, 4, 5, 6):
+        first_hz = track.hz[turning] * order
+        at = np.rint(folded(first_hz, frames.sample_rate_hz) / frames.bin_hz).astype(int)
+        at = np.clip(at, 0, level.shape[1] - 2)
+        rows = np.flatnonzero(turning)[:, None]
+        own = np.maximum(level[rows, at], np.maximum(level[rows, np.maximum(at - 1, 0)], level[rows, at + 1]))
+        height = float(np.mean(own)) - _BEST_OF_THREE
+        if height < _MOTOR_LEVEL or float(np.median(first_hz)) > 0.5 * frames.sample_rate_hz:
+            continue
+        low, middle, high = np.quantile(first_hz, (0.05, 0.5, 0.95))
+        sure = 0.97 if track.is_recorded else float(np.clip(0.5 + track.level, 0.5, 0.95))
+        found.append(
+            Line(
+                kind="blade" if order == blades else "motor",
+                frequency_hz=float(middle),
+                low_hz=float(low),
+                high_hz=float(high),
+                level_db=height * _DB_PER_NEPER,
+                confidence=sure,
+                order=order,
+            )
+        )
+    return found
+
+
+_BEST_OF_THREE = 0.62  # what the largest of three neighbouring bins of plain noise reaches above the median's level
+
+
+def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[Line]:
+    mask: BoolArray = np.zeros(level.shape, bool)
+    if track is not None:
+        mask = _wide_mask(frames, track)
+    shown = np.where(mask, np.nan, level)
+    seen = np.isfinite(shown).sum(axis=0)
+    usable = seen >= max(6, 0.05 * level.shape[0])
+    if usable.sum() < 20:
+        return []
+    mean, spread = np.full(level.shape[1], np.nan), np.full(level.shape[1], np.nan)
+    mean[usable] = np.nanmean(shown[:, usable], axis=0)
+    spread[usable] = np.nanstd(shown[:, usable], axis=0)
+    grid = np.arange(level.shape[1])
+    plain = np.interp(grid, grid[usable], mean[usable])
+    plain -= np.median(plain[usable])
+    at, told = scipy.signal.find_peaks(plain, height=_LEAST_PEAK, prominence=_LEAST_PROMINENCE)
+    drive = frames.drive()
+    thirds = np.array_split(np.argsort(drive[0] if drive else frames.t_s), 3)
+    offset = float(np.nanmedian(mean[usable]))
+    found = []
+    for index, height in zip(at, told["peak_heights"], strict=True):
+        frequency = float(frames.frequency_hz[index])
+        if frequency < _LOWEST_HZ or frequency > 0.47 * frames.sample_rate_hz or not usable[index]:
+            continue
+        error = spread[index] / np.sqrt(max(1.0, seen[index] / 2.5))  # frames overlap by three quarters
+        near = slice(max(0, index - 1), index + 2)
+        present = 0
+        for part in thirds:
+            own = shown[part, near]
+            if np.isfinite(own).sum() >= 6 and float(np.nanmean(own)) - offset > _LEAST_THIRD:
+                present += 1
+        if height < _LEAST_SIGMA * error or (present < 2 and drive is not None):
+            continue
+        refined = frequency + _parabola(plain, int(index)) * frames.bin_hz
+        width = _width(plain, int(index)) * frames.bin_hz
+        sure = float(np.clip(0.55 + 0.03 * (height / error - _LEAST_SIGMA) + 0.1 * (present - 2), 0.5, 0.97))
+        if track is None:
+            sure = min(sure, 0.6)
+        found.append(
+            Line(
+                kind="resonance" if track is not None else "unknown",
+                frequency_hz=refined,
+                low_hz=refined - width / 2,
+                high_hz=refined + width / 2,
+                level_db=float(height) * _DB_PER_NEPER,
+                confidence=sure,
+                width_hz=width,
+            )
+        )
+    return found
+
+
+def _wide_mask(frames: Frames, track: RotorTrack) -> BoolArray:
+    mask = order_mask(frames, track, orders=_MASKED_ORDERS)
+    for order in _MASKED_ORDERS:
+        centre = folded(track.hz * order, frames.sample_rate_hz)
+        reach = np.maximum(8.0, 0.035 * track.hz * order)
+        for motor in range(track.hz.shape[1]):
+            mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= reach[:, motor, None]
+    return mask
+
+
+def _parabola(values: FloatArray, at: int) -> float:
+    """Offset of the true peak from a bin, from a parabola through it and its neighbours."""
+    if not 0 < at < values.size - 1:
+        return 0.0
+    before, here, after = values[at - 1 : at + 2]
+    bend = before - 2 * here + after
+    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+
+
+def _width(values: FloatArray, at: int) -> float:
+    """Bins around a peak that stay above half of it."""
+    half = values[at] / 2
+    left = right = at
+    while left > 0 and values[left - 1] > half:
+        left -= 1
+    while right < values.size - 1 and values[right + 1] > half:
+        right += 1
+    return float(right - left + 1)

@@ -9,9 +9,13 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
+import scipy.optimize
+import scipy.special
 
 from benchmarks.random_craft import CAUSES, fault_case
 from nembrit.core.manoeuvres.detect import manoeuvres
+from nembrit.core.tuning.causes import CAUSES as KNOWN
+from nembrit.core.tuning.ranking import CLEAN, design, rank
 from nembrit.core.tuning.symptoms import symptoms_of
 
 
@@ -46,11 +50,65 @@ def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, object]]:
     return list(json.loads(kept.read_text()))
 
 
+def fitted(rows: list[dict[str, object]], penalty: float = 0.004) -> tuple[dict[str, float], dict[str, tuple[float, ...]]]:
+    """Biases and weights of at least zero by penalised log loss; a clean flight counts as often as all of one fault's."""
+    table, columns = design([row["values"] for row in rows])  # type: ignore[misc]
+    codes = [CLEAN, *(cause.code for cause in KNOWN)]
+    truth = np.array([codes.index(str(row["cause"])) for row in rows])
+    n_features, n_causes = table.shape[1], len(KNOWN)
+
+    def scores(parameters: np.ndarray) -> np.ndarray:
+        weights, biases = parameters[:n_features], parameters[n_features:]
+        own = [table[:, a:b] @ weights[a:b] + biases[n] for n, (a, b) in enumerate(columns)]
+        return np.column_stack([np.zeros(len(rows)), *own])
+
+    def loss(parameters: np.ndarray) -> float:
+        z = scores(parameters)
+        likely = z[np.arange(len(rows)), truth] - scipy.special.logsumexp(z, axis=1)
+        return float(-likely.mean() + penalty * (parameters[:n_features] ** 2).mean())
+
+    start = np.concatenate((np.ones(n_features), -3 * np.ones(n_causes)))
+    found = scipy.optimize.minimize(
+        loss, start, method="L-BFGS-B", bounds=[(0, 8)] * n_features + [(-9, 1)] * n_causes, options={"maxfun": 200_000}
+    ).x
+    biases = {cause.code: round(float(found[n_features + n]), 3) for n, cause in enumerate(KNOWN)}
+    weights = {cause.code: tuple(round(float(w), 3) for w in found[a:b]) for cause, (a, b) in zip(KNOWN, columns, strict=True)}
+    return biases, weights
+
+
+def judged(rows: list[dict[str, object]]) -> None:
+    """How the ranking with the weights in force does on these rows."""
+    tops, confident, wrong = [], [], []
+    for row in rows:
+        likelihood = rank(row["values"]).likelihood  # type: ignore[arg-type]
+        order = sorted(likelihood, key=lambda code: -likelihood[code])
+        tops.append((str(row["cause"]), order[0], order[1], likelihood[order[0]]))
+        if order[0] != row["cause"]:
+            wrong.append(f"{row['seed']} {row['cause']} taken for {order[0]} ({likelihood[order[0]]:.2f})")
+        if order[0] != CLEAN and likelihood[order[0]] >= 0.8:
+            confident.append(order[0] == row["cause"])
+    faulty = [top for top in tops if top[0] != CLEAN]
+    clean = [top for top in tops if top[0] == CLEAN]
+    print(
+        f"first cause right {np.mean([t == a for t, a, _, _ in faulty]):.3f}, in the first two "
+        f"{np.mean([t in (a, b) for t, a, b, _ in faulty]):.3f} of {len(faulty)}; act right {np.mean(confident):.3f} of {len(confident)}; "
+        f"clean with act {sum(a != CLEAN and p >= 0.8 for _, a, _, p in clean)} of {len(clean)}"
+    )
+    for low, high in ((0.25, 0.6), (0.6, 0.85), (0.85, 0.97), (0.97, 1.01)):
+        own = [(p, t == a) for t, a, _, p in tops if low <= p < high]
+        if own:
+            print(f"   stated {np.mean([p for p, _ in own]):.2f} true {np.mean([right for _, right in own]):.2f} of {len(own)}")
+    print("\n".join(wrong))
+
+
 if __name__ == "__main__":
-    rows = measured_all(int(sys.argv[1]), int(sys.argv[2]))
-    for cause in CAUSES:
-        own = [row["values"] for row in rows if row["cause"] == cause]
-        print(cause, len(own))
-        for name in sorted({key for values in own for key in values}):  # type: ignore[attr-defined]
-            numbers = [values[name] for values in own if name in values]  # type: ignore[index, operator]
-            print("   ", name, np.round(np.quantile(numbers, (0.05, 0.25, 0.5, 0.75, 0.95)), 2))
+    known = measured_all(int(sys.argv[1]), int(sys.argv[2]))
+    if "--fit" in sys.argv:
+        biases, weights = fitted(known)
+        place = Path(__file__).parents[1] / "src/nembrit/core/tuning/weights.py"
+        title = place.read_text().split("\n\n")[0]
+        place.write_text(
+            f"{title}\n\nBIASES: dict[str, float] = {biases!r}\nWEIGHTS: dict[str, tuple[float, ...]] = {weights!r}\n"
+        )
+    else:
+        judged(known)

@@ -101,12 +101,12 @@ def sensitivity_peak(airframe: Airframe, controller: Controller, axis: str) -> f
 
 
 def _steadied(airframe: Airframe, controller: Controller, wanted: float) -> Controller:
-    """All gains of roll and pitch scaled so that the loop is as steady as wanted, but no tuner drives a lazy craft to its limit."""
+    """Roll and pitch gains scaled so that the loop is as steady as wanted; no tuner drives a lazy craft to its limit."""
     most = 1.5
     gains = dict(controller.gains)
     for axis in AXES[:2]:
         scale = _scale_to(
-            lambda f, axis=axis: sensitivity_peak(airframe, _with(controller, axis, p=f, i=f, d=f, f=f), axis), wanted
+            lambda f, axis=axis: sensitivity_peak(airframe, _with(controller, axis, p=f, i=f, d=f, f=f), axis), wanted, most
         )
         gains[axis] = _with(controller, axis, p=scale, i=scale, d=scale, f=scale).gains[axis]
     yaw = min(1.0, _scale_to(lambda f: sensitivity_peak(airframe, _with(controller, "yaw", p=f, i=f), "yaw"), 1.5))
@@ -143,7 +143,9 @@ def _wrong_controller(cause: str, airframe: Airframe, controller: Controller, rn
     if cause == "p_high":
         wanted = float(rng.uniform(3.5, 6.0))
         for axis in AXES[:2]:
-            factor = _scale_to(lambda f, axis=axis: sensitivity_peak(airframe, _with(controller, axis, p=f), axis), wanted)
+            factor = _scale_to(
+                lambda f, axis=axis, old=controller: sensitivity_peak(airframe, _with(old, axis, p=f), axis), wanted
+            )
             controller = _with(controller, axis, p=factor)
         return controller
     if cause == "i_low":

@@ -5,13 +5,16 @@ from collections.abc import Sequence
 from typing import Any
 
 from nembrit.core.manoeuvres.spans import Span
+from nembrit.core.noise.lines import Line
 from nembrit.core.noise.spectra import BandLevel, Peak
+from nembrit.core.noise.spikes import Spikes
+from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.timebase import clock_of
 from nembrit.core.report.evidence import VERSION, Evidence, GyroNoise
 from nembrit.core.response.step import StepResponse
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
-from nembrit.core.tuning.findings import Finding
+from nembrit.core.tuning.finding import Finding
 from nembrit.core.types import AXES
 
 
@@ -69,6 +72,7 @@ def report_document(evidence: Evidence, log_part: dict[str, Any]) -> dict[str, A
         "schema": "nembrit.report/1",
         "log": log_part,
         "noise": {axis: _noise_part(evidence, axis) for axis in AXES if axis in evidence.raw or axis in evidence.filtered},
+        "vibration": _vibration_part(evidence.symptoms.vibration),
         "response": {axis: _response_part(evidence.steps.get(axis)) for axis in AXES},
         "manoeuvres": [_span_part(span, zero_s) for span in evidence.spans],
         "findings": [_finding_part(finding) for finding in evidence.findings],
@@ -91,7 +95,48 @@ def _noise_part(evidence: Evidence, axis: str) -> dict[str, Any]:
     return {
         "bands": _bands(raw),
         "bands_filtered": _bands(filtered),
-        "lines": [_line(peak) for noise in (raw or filtered,) if noise for peak in noise.peaks],
+        "lines": [_named_line(line) for line in _lines_of(evidence, axis)],
+        "spikes": _spikes_part(evidence.symptoms.spikes.get(axis)),
+    }
+
+
+def _lines_of(evidence: Evidence, axis: str) -> tuple[Line, ...]:
+    return next((lines for role, lines in evidence.symptoms.lines.items() if role.endswith(f".{axis}")), ())
+
+
+def _named_line(line: Line) -> dict[str, Any]:
+    return {
+        "kind": line.kind,
+        "frequency_hz": rounded(line.frequency_hz),
+        "frequency_low_hz": rounded(line.low_hz),
+        "frequency_high_hz": rounded(line.high_hz),
+        "level_db": rounded(line.level_db),
+        "confidence": rounded(line.confidence, 3),
+        "order": line.order,
+    }
+
+
+def _spikes_part(spikes: Spikes | None) -> dict[str, Any] | None:
+    if spikes is None:
+        return None
+    return {
+        "count": len(spikes.times_s),
+        "times_s": [rounded(time_s) for time_s in spikes.times_s[:500]],
+        "coincident_ratio": rounded(spikes.coincident_ratio),
+        "chance_ratio": rounded(spikes.chance_ratio),
+        "p_value": rounded(spikes.p_value),
+        "verdict": spikes.verdict,
+    }
+
+
+def _vibration_part(vibration: Vibration | None) -> dict[str, Any] | None:
+    if vibration is None:
+        return None
+    return {
+        "accel_rms_m_s2": {axis: rounded(value) for axis, value in vibration.accel_rms_m_s2.items()},
+        "axis_separation_ratio": rounded(vibration.axis_separation),
+        "command_peak_hz": {axis: rounded(value) for axis, value in vibration.command_peak_hz.items()},
+        "output_roughness_ratio": {str(motor): rounded(value) for motor, value in vibration.output_roughness.items()},
     }
 
 
@@ -137,12 +182,12 @@ def _finding_part(finding: Finding) -> dict[str, Any]:
     return {
         "code": finding.code,
         "axis": finding.axis,
-        "motor": None,
+        "motor": finding.motor,
         "severity": finding.severity,
         "confidence": finding.confidence,
         "summary": finding.summary,
         "evidence": {key: rounded(value) for key, value in finding.evidence.items()},
-        "causes": [{"cause": cause, "likelihood": None} for cause in finding.causes],
+        "causes": [{"cause": cause, "likelihood": rounded(finding.likelihood.get(cause), 3)} for cause in finding.causes],
         "proof": finding.proof,
     }
 
@@ -182,15 +227,23 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
     for axis in AXES:
         channels = {"raw": evidence.raw.get(axis), "filtered": evidence.filtered.get(axis)}
         noise[axis] = {name: _stored_noise(found) for name, found in channels.items() if found}
+        if noise[axis]:
+            noise[axis]["lines"] = [_named_line(line) for line in _lines_of(evidence, axis)]
     return {
         "version": VERSION,
         "sample_rate_hz": rounded(evidence.sample_rate_hz),
         "window_s": _pair(evidence.window_s),
         "noise": noise,
         "response": {axis: _stored_step(step) for axis, step in evidence.steps.items()},
+        "vibration": _vibration_part(evidence.symptoms.vibration),
+        "spikes": {axis: _spikes_part(spikes) for axis, spikes in evidence.symptoms.spikes.items()},
+        "motors": _motors_part(evidence),
         "findings": [
             {
                 **_finding_part(finding),
+                "kind": finding.kind,
+                "holds_back": finding.holds_gains_back,
+                "look_alikes": [list(pair) for pair in finding.look_alikes],
                 "highlight": finding.highlight,
                 "conclusion": finding.conclusion,
                 "caution": finding.caution,
@@ -200,6 +253,16 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
         "metrics": {name: rounded(value, 9) for name, value in evidence.metrics.items()},
         "reasons": evidence.reasons,
         "notes": list(evidence.notes),
+    }
+
+
+def _motors_part(evidence: Evidence) -> dict[str, Any]:
+    """What every motor does by itself: once per turn and at high frequencies; null where it was not measured."""
+    found = evidence.symptoms
+    shares = {"once_per_turn": found.turning, "rough": found.rough}
+    return {
+        "is_recorded": found.track.is_recorded if found.track else None,
+        **{name: None if share is None else [rounded(value, 4) for value in share.values] for name, share in shares.items()},
     }
 
 

@@ -7,19 +7,22 @@ from nembrit.core.errors import CoreError
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.manoeuvres.detect import manoeuvres
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.hump import hump_of
 from nembrit.core.noise.spectra import BandLevel, Peak, Spectrum, band_levels, largest_peaks, welch_spectrum
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.response.step import StepResponse, step_response
 from nembrit.core.trials.metrics import flight_metrics
-from nembrit.core.tuning.findings import Finding, mount_finding
+from nembrit.core.tuning.finding import Finding
+from nembrit.core.tuning.findings import findings_of
+from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 3  # rises whenever a number below would come out differently
+VERSION = 4  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
-ROLES = ("gyro_raw.", "gyro.", "setpoint.", "throttle", "term_", "command.", "motor.")
+ROLES = (
+    "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.", "battery_voltage",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -40,6 +43,7 @@ class Evidence:
     raw: dict[str, GyroNoise]
     filtered: dict[str, GyroNoise]
     steps: dict[str, StepResponse]
+    symptoms: Symptoms
     findings: tuple[Finding, ...]
     metrics: dict[str, float]
     spans: tuple[Span, ...]  # all manoeuvres of the log; those inside the window were scored
@@ -51,6 +55,7 @@ def analyse(
     recording: Recording,
     *,
     mixer: FloatArray | None,
+    blades: int | None = None,
     spans: Sequence[Span] | None = None,
     progress: Progress = no_progress,
 ) -> Evidence:
@@ -97,20 +102,27 @@ def analyse(
     end_s = recording.start_s + recording.duration_s
     inside = [span for span in spans if span.start_s >= recording.start_s and span.end_s <= end_s]
     gyros = raw or filtered
-    humps = {axis: hump for axis in gyros if (hump := hump_of(gyros[axis].spectrum))}
-    if not {"roll", "pitch"} <= humps.keys():
-        reasons["finding.loose_mount"] = "needs the gyro of roll and pitch, logged at 640 Hz or more"
-    finding = mount_finding(humps)
+    progress("vibration and faults", 0.95)
+    symptoms = symptoms_of(recording, n_motors=0 if mixer is None else mixer.shape[0], blades=blades, spans=inside)
+    reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
+    metrics = flight_metrics(
+        recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps, spans=inside
+    )
+    passed = {
+        f"filtered_jitter.{axis}": level.rms_dps
+        for axis, noise in filtered.items()
+        for level in noise.levels
+        if axis in raw and level.name == "jitter" and level.rms_dps is not None
+    }
     return Evidence(
         sample_rate_hz=recording.sample_rate_hz,
         window_s=(recording.start_s, recording.start_s + recording.duration_s),
         raw=raw,
         filtered=filtered,
         steps=steps,
-        findings=(finding,) if finding else (),
-        metrics=flight_metrics(
-            recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps, spans=inside
-        ),
+        symptoms=symptoms,
+        findings=findings_of(symptoms, sample_rate_hz=recording.sample_rate_hz, metrics={**metrics, **passed}),
+        metrics=metrics,
         spans=tuple(spans),
         reasons=reasons,
         notes=tuple(dict.fromkeys(notes)),

@@ -1,57 +1,125 @@
-"""Findings: judgements from evidence, with how sure, on which numbers, and what would settle it."""
+"""Findings of one flight: ranked causes first, then single signs, and what could not be tested."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
 
-from nembrit.core.noise.hump import LOOSE_MOUNT_EXCESS_DB, Hump
+from nembrit.core.tuning import rules
+from nembrit.core.tuning.causes import BY_CODE, Cause
+from nembrit.core.tuning.finding import Finding
+from nembrit.core.tuning.ranking import CLEAN, Ranking, rank
+from nembrit.core.tuning.symptoms import Symptoms
 from nembrit.core.types import AXES
 
-# share of like cases in which the finding proved right, on simulated logs of random craft (docs/accuracy.md)
-_LOUD_CONFIDENCE = 0.95
-_QUIET_CONFIDENCE = 0.7
+ACT, WATCH = 0.8, 0.25  # likelihood from which a cause calls for action, or is worth a look
+_SURE_PROPELLER = 4.0  # without recorded speeds a milder lead only names the roughest motor
+_CAUTION = "Gains and filters would only mask this: cure the mechanics first."
+_SAFETY = "Propellers off for any work on the bench."
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
-    """One judgement; `severity` is info, watch, act or stop."""
-
-    code: str
-    severity: str
-    confidence: float
-    highlight: str  # the numbers that it rests on, to be marked
-    conclusion: str
-    evidence: dict[str, float]
-    proof: str
-    axis: str | None = None
-    causes: tuple[str, ...] = ()
-    caution: str = ""
-
-    @property
-    def summary(self) -> str:
-        return f"{self.highlight} {self.conclusion}"
+def findings_of(symptoms: Symptoms, *, sample_rate_hz: float, metrics: Mapping[str, float]) -> tuple[Finding, ...]:
+    """All findings, most important first; the first one's first cause is the verdict."""
+    ranking = rank(symptoms.values)
+    ranked = [_ranked(BY_CODE[code], likelihood, symptoms, ranking) for code, likelihood in _by_likelihood(ranking)]
+    extra = _single(symptoms, sample_rate_hz, metrics)
+    named = {finding.code for finding in ranked}
+    if ranked and ranked[0].severity == "act":
+        # a loud fault has secondary symptoms: single signs of it are no news
+        extra = [finding for finding in extra if finding.severity == "info" or not named & set(finding.causes)]
+    return (*ranked, *sorted(extra, key=lambda finding: finding.severity != "watch"))
 
 
-def mount_finding(humps: dict[str, Hump]) -> Finding | None:
-    """Judge whether the flight controller or its tray sits loose, from the humps of roll and pitch.
+def _by_likelihood(ranking: Ranking) -> list[tuple[str, float]]:
+    found = [(code, value) for code, value in ranking.likelihood.items() if code != CLEAN and value >= WATCH]
+    return sorted(found, key=lambda pair: -pair[1])
 
-    `act` when the weaker of both axes exceeds 5 dB and one 6 dB; `watch` from 3 dB. One recording cannot
-    tell a loose mount from a cracked arm: the proof names the test that can.
-    """
-    pair = {axis: humps[axis] for axis in AXES[:2] if axis in humps}
-    if len(pair) < 2:
-        return None
-    weaker = min(pair.values(), key=lambda hump: hump.excess_db)
-    stronger = max(pair.values(), key=lambda hump: hump.excess_db)
-    is_sure = stronger.is_loud and weaker.excess_db >= LOOSE_MOUNT_EXCESS_DB - 1
-    if not is_sure and weaker.excess_db < 3:
-        return None
+
+def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Ranking) -> Finding:
+    axis, motor, highlight, conclusion, evidence = _words(cause.code, symptoms)
+    severity = "act" if likelihood >= ACT else "watch"
+    if cause.code == "propeller" and symptoms.values.get("turn_is_recorded") == 0.0:
+        severity = "act" if severity == "act" and symptoms.values["turn_over_median"] >= _SURE_PROPELLER else "watch"
+    others = {code: value for code, value in ranking.likelihood.items() if code not in (CLEAN, cause.code) and value >= 0.05}
+    caution = "" if cause.kind == "tune" else f"{_CAUTION} {_SAFETY}"
     return Finding(
-        code="loose_mount",
-        severity="act" if is_sure else "watch",
-        confidence=_LOUD_CONFIDENCE if is_sure else _QUIET_CONFIDENCE,
-        highlight=f"A hump of {stronger.excess_db:.1f} dB around {stronger.peak_hz:.0f} Hz",
-        conclusion="in roll and pitch: the flight controller or its tray probably sits loose.",
-        evidence={"excess_db": stronger.excess_db, "peak_hz": stronger.peak_hz, "width_hz": stronger.width_hz},
-        causes=("loose_mount", "cracked_arm"),
-        proof="Press and tighten every part between frame and controller, then fly the same card again.",
-        caution="Gains and filters would only mask this: cure the mechanics first.",
+        code=cause.code,
+        kind=cause.kind,
+        severity=severity,
+        confidence=round(likelihood, 3),
+        axis=axis,
+        motor=motor,
+        highlight=highlight,
+        conclusion=conclusion,
+        evidence=evidence,
+        causes=(cause.code, *sorted(others, key=lambda code: -others[code])),
+        likelihood={cause.code: likelihood, **others},
+        look_alikes=cause.look_alikes,
+        proof=cause.proof,
+        caution=caution,
     )
+
+
+def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, dict[str, float]]:
+    """Axis, motor, what was measured, what it means, and the numbers."""
+    v = s.values
+    if code == "loose_mount":
+        loud = max((s.humps[axis] for axis in AXES[:2] if axis in s.humps), key=lambda hump: hump.excess_db)
+        numbers = {"excess_db": loud.excess_db, "peak_hz": loud.peak_hz, "width_hz": loud.width_hz}
+        text = f"A hump of {loud.excess_db:.1f} dB around {loud.peak_hz:.0f} Hz"
+        return None, None, text, "in roll and pitch: the flight controller or its tray probably sits loose.", numbers
+    if code == "frame_resonance" and s.resonance:
+        axis, line = s.resonance
+        numbers = {"peak_hz": line.frequency_hz, "level_db": line.level_db, "width_hz": line.width_hz}
+        text = f"A line of {line.level_db:.1f} dB that stays at {line.frequency_hz:.0f} Hz"
+        return axis, None, text, f"at every throttle, strongest in {axis}: a part of the frame rings.", numbers
+    if code == "propeller" and s.turning:
+        numbers = {"over_median": s.turning.over_median, "over_second": s.turning.over_second}
+        text = f"Motor {s.turning.motor} shakes {s.turning.over_median:.1f} times as much as its neighbours once per turn"
+        return None, s.turning.motor, text, ": its propeller is probably bent, chipped or off centre.", numbers
+    if code == "bearing" and s.rough:
+        numbers = {"over_second": s.rough.over_second}
+        text = f"Motor {s.rough.motor} is {s.rough.over_second:.0f} times as rough as the next at high frequencies"
+        return None, s.rough.motor, text, ", away from its lines: a bearing is probably worn.", numbers
+    if code == "electrical_spikes":
+        axis, spikes = max(s.spikes.items(), key=lambda pair: len(pair[1].times_s))
+        share = spikes.coincident_ratio or 0.0
+        numbers = {"count": float(len(spikes.times_s)), "coincident_ratio": share}
+        text = f"{len(spikes.times_s)} spikes on {axis}, {share:.0%} of them just when a motor jumps"
+        return axis, None, text, f" (by chance: {spikes.chance_ratio or 0.0:.0%}): electrical, not mechanical.", numbers
+    if code == "noisy_axis":
+        text = f"The quietest moments of {s.noisy_axis} are {v['noisy_axis_db']:.0f} dB louder than those of the next axis"
+        return s.noisy_axis, None, text, ": this axis of the gyro is noisy by itself.", {"level_db": v["noisy_axis_db"]}
+    if code == "d_noise":
+        numbers = {"output_roughness": v["output_roughness"], "d_over_p": v["d_over_p"]}
+        text = (
+            f"Motors move by {100 * v['output_roughness']:.1f} % above 60 Hz, and D brings {v['d_over_p']:.0f} times what P does"
+        )
+        return None, None, text, ": D passes noise on, which only heats the motors.", numbers
+    if code == "p_high":
+        axis = max(s.oscillations, key=lambda name: s.oscillations[name][0])
+        level, frequency = s.oscillations[axis]
+        text = f"{axis.capitalize()} swings at {frequency:.0f} Hz, {level:.0f} dB above its surroundings"
+        return axis, None, text, ": the loop is near its limit, P is too high.", {"level_db": level, "frequency_hz": frequency}
+    if code == "filters_low":
+        text = f"The filters hold the gyro back by {v['chain_delay_ms']:.1f} ms"
+        return None, None, text, ": that delay costs more than the noise it saves.", {"delay_ms": v["chain_delay_ms"]}
+    text = f"I works at {v['integral_ratio']:.2f} of P a second"
+    return (
+        None,
+        None,
+        text,
+        ": it takes many seconds to put the nose back after a change of throttle.",
+        {"ratio": v["integral_ratio"]},
+    )
+
+
+def _single(symptoms: Symptoms, sample_rate_hz: float, metrics: Mapping[str, float]) -> list[Finding]:
+    v = symptoms.values
+    found = [rules.slow_log(sample_rate_hz), rules.idle_low(v.get("idle_ratio"))]
+    found.append(rules.wash({axis: metrics[name] for axis in AXES if (name := f"wash_rms.{axis}") in metrics}))
+    found.append(
+        rules.filters_open(metrics.get("jitter_noise.roll"), metrics.get("filtered_jitter.roll"), v.get("output_roughness"))
+    )
+    if symptoms.vibration is not None:
+        found += [rules.overlap(symptoms.vibration), rules.command_peak(symptoms.vibration)]
+    if symptoms.frames is not None:
+        found += [rules.swing_kind(symptoms.frames, axis, swing) for axis, swing in symptoms.oscillations.items()]
+    return [finding for finding in found if finding is not None]

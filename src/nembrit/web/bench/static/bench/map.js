@@ -1,0 +1,245 @@
+// The noise map: density as ink on paper by frequency and throttle, motor speed or time, lines named in it.
+import { faded, text, token } from "../common/charts/style.js";
+import { save } from "../common/charts/save.js";
+
+const LEFT = 46, BOTTOM = 30, TOP = 22, RIGHT = 58, OWN_MOTION_HZ = 15;
+
+class NoiseMap {
+  constructor(figure) {
+    this.figure = figure;
+    this.canvas = figure.querySelector("canvas");
+    this.readout = figure.querySelector(".readout");
+    this.canvas.tabIndex = 0;
+    this.canvas.addEventListener("pointermove", (event) => this.point(event));
+    this.canvas.addEventListener("pointerdown", (event) => this.point(event));
+    this.canvas.addEventListener("keydown", (event) => this.key(event));
+    figure.querySelector("[data-save]")?.addEventListener("click", () => this.canvas.toBlob((blob) => save(`noise-map-${this.data.role}.png`, blob)));
+    figure.querySelector("[data-table]")?.addEventListener("click", (event) => this.table(event.currentTarget));
+    new ResizeObserver(() => this.draw()).observe(this.canvas);
+    document.addEventListener("nembrit:theme", () => this.draw());
+  }
+
+  async load(src) {
+    try {
+      const answer = await fetch(src);
+      if (!answer.ok) throw new Error(await answer.text());
+      this.data = await answer.json();
+      this.cell = [0, Math.round(100 / this.data.bin_hz)];
+      this.scale();
+      this.draw();
+    } catch (error) {
+      this.readout.textContent = error.message;
+    }
+    document.documentElement.dataset.map = "drawn";
+  }
+
+  get isTime() { return this.data.by === "time"; }
+
+  // from the lowest decile to nearly the top of what is no motion of the craft's own
+  scale() {
+    const from = Math.ceil(OWN_MOTION_HZ / this.data.bin_hz);
+    const values = this.data.db.flatMap((row) => row.slice(from)).filter((value) => value != null).sort((a, b) => a - b);
+    this.low = values[Math.floor(values.length * 0.1)] ?? -60;
+    this.high = Math.max(this.low + 12, values[Math.floor(values.length * 0.998)] ?? 0);
+  }
+
+  box() {
+    const { clientWidth: width, clientHeight: height } = this.canvas;
+    return { x: LEFT, y: TOP, w: width - LEFT - (this.isTime ? 12 : RIGHT), h: height - TOP - BOTTOM, width, height };
+  }
+
+  get topHz() { return (this.data.db[0].length - 1) * this.data.bin_hz; }
+
+  draw() {
+    if (!this.data) return;
+    const { canvas } = this, box = this.box(), ratio = devicePixelRatio;
+    canvas.width = Math.round(box.width * ratio);
+    canvas.height = Math.round(box.height * ratio);
+    const ctx = canvas.getContext("2d");
+    ctx.scale(ratio, ratio);
+    ctx.fillStyle = token("sheet");
+    ctx.fillRect(0, 0, box.width, box.height);
+    ctx.imageSmoothingEnabled = false;
+    ctx.drawImage(this.picture(), box.x, box.y, box.w, box.h);
+    ctx.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
+    this.axes(ctx, box);
+    if (!this.isTime) this.occupancy(ctx, box);
+    this.names(ctx, box);
+    this.marker(ctx, box);
+    canvas.setAttribute("aria-label", this.spoken());
+  }
+
+  // one pixel a cell: frequency to the right and drive upwards, or time to the right and frequency upwards
+  picture() {
+    const { db } = this.data, rows = db.length, columns = db[0].length;
+    const made = document.createElement("canvas");
+    [made.width, made.height] = this.isTime ? [rows, columns] : [columns, rows];
+    const ctx = made.getContext("2d"), image = ctx.createImageData(made.width, made.height);
+    const ramp = [rgb(token("sheet")), rgb(token(this.data.role.split(".").pop())), rgb(token("ink"))], none = rgb(token("rule-2"));
+    db.forEach((row, r) => row.forEach((value, c) => {
+      const [x, y] = this.isTime ? [r, columns - 1 - c] : [c, rows - 1 - r];
+      const colour = value == null ? none : between(ramp, Math.min(1, Math.max(0, (value - this.low) / (this.high - this.low))));
+      image.data.set([...colour, 255], 4 * (y * made.width + x));
+    }));
+    ctx.putImageData(image, 0, 0);
+    return made;
+  }
+
+  xHz(hz, box) { return box.x + box.w * hz / this.topHz; }
+  yHz(hz, box) { return box.y + box.h * (1 - hz / this.topHz); }
+  yDrive(row, box) { return box.y + box.h * (1 - row / this.data.db.length); }
+
+  axes(ctx, box) {
+    const { edges, unit, drive } = this.data, last = edges.length - 1;
+    ctx.fillStyle = token("ink-2");
+    ctx.textAlign = "center";
+    const step = this.topHz > 400 ? 100 : 50;
+    for (let hz = 0; hz <= this.topHz; hz += step) {
+      if (this.isTime) { ctx.textAlign = "right"; ctx.fillText(hz, box.x - 5, this.yHz(hz, box) + 4); } else ctx.fillText(hz, this.xHz(hz, box), box.y + box.h + 14);
+    }
+    ctx.textAlign = "right";
+    for (let k = 0; k <= 4; k += 1) {
+      const at = Math.round(last * k / 4), label = edges[at] >= 10 ? edges[at].toFixed(0) : edges[at].toFixed(1);
+      if (this.isTime) { ctx.textAlign = "center"; ctx.fillText(label, box.x + box.w * k / 4 * 0.98 + 4, box.y + box.h + 14); } else ctx.fillText(label, box.x - 5, this.yDrive(at, box) + 4);
+    }
+    ctx.textAlign = "left";
+    ctx.fillText(this.isTime ? "frequency, Hz" : `${drive}, ${unit}`, 2, 14);
+    ctx.textAlign = "right";
+    ctx.fillText(this.isTime ? "time, s" : "frequency, Hz", box.x + box.w, box.y + box.h + 28);
+  }
+
+  // how long each row was flown: a rare row is as bright as any, and says that it is rare
+  occupancy(ctx, box) {
+    const { seconds } = this.data, most = Math.max(...seconds, 0.1), h = box.h / seconds.length;
+    ctx.fillStyle = token("ink-2");
+    ctx.textAlign = "left";
+    ctx.fillText("seconds", box.x + box.w + 8, 14);
+    seconds.forEach((value, row) => ctx.fillRect(box.x + box.w + 8, this.yDrive(row + 1, box) + 1, Math.max(value > 0 ? 1 : 0, 44 * value / most), Math.max(1, h - 2)));
+  }
+
+  names(ctx, box) {
+    const taken = [];
+    for (const line of this.data.lines.slice(0, 6)) {
+      if (line.frequency_hz > this.topHz) continue;
+      const moving = line.order != null;
+      ctx.strokeStyle = token("ink");
+      ctx.lineWidth = 1;
+      ctx.setLineDash(moving ? [5, 4] : [1, 4]);
+      ctx.beginPath();
+      if (this.isTime) { ctx.moveTo(box.x, this.yHz(line.frequency_hz, box)); ctx.lineTo(box.x + box.w, this.yHz(line.frequency_hz, box)); }
+      else if (moving) {
+        let drawn = false;
+        this.data.tracks.forEach((hz, row) => {
+          if (hz == null || hz * line.order > this.topHz) { drawn = false; return; }
+          const x = this.xHz(hz * line.order, box), y = (this.yDrive(row, box) + this.yDrive(row + 1, box)) / 2;
+          if (drawn) ctx.lineTo(x, y); else ctx.moveTo(x, y);
+          drawn = true;
+        });
+      } else { ctx.moveTo(this.xHz(line.frequency_hz, box), box.y); ctx.lineTo(this.xHz(line.frequency_hz, box), box.y + box.h); }
+      if (!this.isTime || !moving) ctx.stroke();
+      ctx.setLineDash([]);
+      if (this.isTime && moving) continue;
+      this.label(ctx, box, taken, line, moving);
+    }
+  }
+
+  label(ctx, box, taken, line, moving) {
+    const words = moving ? (line.kind === "blade" ? "blades" : `${line.order}× motors`) : `${Math.round(line.frequency_hz)} Hz stays`;
+    const width = ctx.measureText(words).width + 8;
+    let x = (this.isTime ? box.x + box.w - width / 2 - 4 : this.xHz(moving ? Math.min(line.high_hz, this.topHz * 0.94) : line.frequency_hz, box)) - width / 2;
+    x = Math.max(box.x, Math.min(box.x + box.w - width, x));
+    let y = this.isTime ? this.yHz(line.frequency_hz, box) - 9 : box.y + 4;
+    while (taken.some((other) => x < other.x + other.w && x + width > other.x && Math.abs(y - other.y) < 18)) y += 19;
+    if (y > box.y + box.h - 18) return;
+    taken.push({ x, y, w: width });
+    ctx.fillStyle = faded("sheet", 0.9);
+    ctx.fillRect(x, y, width, 17);
+    ctx.fillStyle = token("ink");
+    ctx.textAlign = "left";
+    ctx.fillText(words, x + 4, y + 13);
+  }
+
+  marker(ctx, box) {
+    const [row, bin] = this.cell, rows = this.data.db.length, columns = this.data.db[0].length;
+    const [x, y, w, h] = this.isTime
+      ? [box.x + box.w * row / rows, box.y + box.h * (1 - (bin + 1) / columns), box.w / rows, box.h / columns]
+      : [box.x + box.w * bin / columns, this.yDrive(row + 1, box), box.w / columns, box.h / rows];
+    ctx.strokeStyle = token("ink");
+    ctx.lineWidth = 2;
+    ctx.strokeRect(x - 1, y - 1, w + 2, h + 2);
+  }
+
+  point(event) {
+    if (!this.data) return;
+    const box = this.box(), rect = this.canvas.getBoundingClientRect();
+    const u = (event.clientX - rect.left - box.x) / box.w, v = 1 - (event.clientY - rect.top - box.y) / box.h;
+    if (u < 0 || u >= 1 || v < 0 || v >= 1) return;
+    const rows = this.data.db.length, columns = this.data.db[0].length;
+    this.cell = this.isTime ? [Math.floor(u * rows), Math.floor(v * columns)] : [Math.floor(v * rows), Math.floor(u * columns)];
+    this.tell();
+  }
+
+  key(event) {
+    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    if (!step || !this.data) return;
+    event.preventDefault();
+    const [dx, dy] = step, [row, bin] = this.cell, rows = this.data.db.length, columns = this.data.db[0].length;
+    const wanted = this.isTime ? [row + dx, bin + dy] : [row + dy, bin + dx];
+    this.cell = [Math.min(rows - 1, Math.max(0, wanted[0])), Math.min(columns - 1, Math.max(0, wanted[1]))];
+    this.tell();
+  }
+
+  tell() {
+    const [row, bin] = this.cell, { edges, unit, drive, seconds, db, bin_hz: binHz } = this.data;
+    const level = db[row][bin], where = this.isTime ? `${edges[row].toFixed(2)} s` : `${drive} ${edges[row].toFixed(0)} to ${edges[row + 1].toFixed(0)} ${unit}`;
+    const flown = this.isTime ? "" : ` · flown for ${text(seconds[row])} s`;
+    this.readout.textContent = `${text(bin * binHz)} Hz · ${where} · ${level == null ? "flown too briefly to say" : `${level} dB re 1 (deg/s)²/Hz`}${flown}`.replace("-", "\u2212");
+    const link = this.figure.querySelector("[data-traces]");
+    if (link && this.isTime) {
+      link.hidden = false;
+      link.href = `${link.dataset.traces}?from=${(edges[row] - 0.5).toFixed(3)}&to=${(edges[row] + 0.5).toFixed(3)}`;
+      link.textContent = `Look at ${edges[row].toFixed(1)} s in the traces`;
+    }
+    this.draw();
+  }
+
+  spoken() {
+    const named = this.data.lines.slice(0, 4).map((line) => `${line.name}, ${line.frequency_hz} Hz`).join("; ");
+    return `Noise of ${this.data.role} by frequency and ${this.data.drive}. ${named || "No line stands out"}. Arrow keys read it cell by cell.`;
+  }
+
+  table(button) {
+    const shown = this.figure.querySelector(".table-view");
+    button.setAttribute("aria-expanded", String(!shown));
+    if (shown) { shown.remove(); return; }
+    const { db, edges, bin_hz: binHz } = this.data, every = Math.max(1, Math.round(25 / binHz));
+    const bins = db[0].map((_, k) => k).filter((k) => k && k % every === 0), rows = db.map((_, r) => r).filter((r) => r % Math.ceil(db.length / 40) === 0);
+    const view = document.createElement("div");
+    Object.assign(view, { className: "table-view", tabIndex: 0 });
+    view.setAttribute("role", "region");
+    view.setAttribute("aria-label", "Values of the map in dB");
+    const table = document.createElement("table");
+    table.className = "plain";
+    const add = (parent, cells, tag) => { const tr = parent.insertRow(); cells.forEach((cell) => { const made = document.createElement(tag); made.className = "num"; made.textContent = cell; tr.append(made); }); };
+    add(table.createTHead(), [`${this.data.drive}, ${this.data.unit}`, ...bins.map((k) => `${Math.round(k * binHz)} Hz`)], "th");
+    const body = table.createTBody();
+    rows.forEach((r) => add(body, [edges[r], ...bins.map((k) => db[r][k] ?? "–")], "td"));
+    view.append(table);
+    this.figure.append(view);
+  }
+}
+
+function rgb(colour) {
+  const probe = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
+  probe.fillStyle = colour;
+  probe.fillRect(0, 0, 1, 1);
+  return [...probe.getImageData(0, 0, 1, 1).data].slice(0, 3);
+}
+
+function between([low, middle, high], share) {
+  const [a, b, t] = share < 0.6 ? [low, middle, share / 0.6] : [middle, high, (share - 0.6) / 0.4];
+  return a.map((value, k) => Math.round(value + t * (b[k] - value)));
+}
+
+const figure = document.querySelector("figure.noise-map");
+if (figure) new NoiseMap(figure).load(figure.dataset.src);

@@ -41,7 +41,10 @@ def _hump(v: Values) -> tuple[float, ...] | None:
 
 
 def _resonance(v: Values) -> tuple[float, ...] | None:
-    return (_over(v["resonance_db"], 3.0, 1.0),) if "resonance_db" in v else None
+    if "resonance_db" not in v:
+        return None
+    loud = _over(float(np.log2(max(v["resonance_rms_dps"], 1e-4))), -3.0, 0.75)  # from an eighth of a degree a second on
+    return (min(loud, _over(v["resonance_db"], 6.0, 2.5)), loud)
 
 
 def _propeller(v: Values) -> tuple[float, ...] | None:

@@ -20,7 +20,7 @@ from nembrit.core.noise.spikes import Spikes, spikes_of
 from nembrit.core.noise.vibration import Vibration, vibration_of
 from nembrit.core.records.log import Recording
 from nembrit.core.response.loop import chain_delay_s, idle_ratio, integral_over_proportional, oscillation
-from nembrit.core.types import AXES
+from nembrit.core.types import AXES, FloatArray
 
 _NARROW_HZ = 30.0
 _RESONANCE_FROM_HZ = 60.0
@@ -65,15 +65,16 @@ def symptoms_of(recording: Recording, *, n_motors: int, blades: int | None = Non
     track = rotor_track(frames)
     roles = [role for role in frames.power if role.startswith("gyro")]
     lines = {role: noise_lines(frames, role, track, blades=blades) for role in roles}
-    humps = _humps(frames, track, roles)
+    mask = None if track is None else order_mask(frames, track)
+    densities = {role: cleaned_density(frames, role, mask, frames.is_calm) for role in roles}
+    humps = _humps(frames, densities)
     if {"roll", "pitch"} <= humps.keys():
         values["hump_weaker_db"] = min(humps[axis].excess_db for axis in AXES[:2])
         values["hump_stronger_db"] = max(humps[axis].excess_db for axis in AXES[:2])
         values["hump_width_hz"] = max(humps[axis].width_hz for axis in AXES[:2])
     else:
         untested["loose_mount"] = "needs the gyro of roll and pitch, logged at 640 Hz or more"
-    resonance = _resonance(lines)
-    values["resonance_db"] = resonance[1].level_db if resonance else 0.0
+    resonance = _resonance(frames, lines, densities, values)
     turning, rough = _motors(recording, frames, track, n_motors, values, untested)
     noisy = _noisy_axis(frames, roles, values, untested)
     return Symptoms(
@@ -105,11 +106,9 @@ def _spike_values(spikes: Mapping[str, Spikes], values: dict[str, float], untest
     values["spike_coincident"] = float(len(worst.times_s) * (worst.coincident_ratio or 0.0)) if told else 0.0
 
 
-def _humps(frames: Frames, track: RotorTrack | None, roles: list[str]) -> dict[str, Hump]:
-    mask = None if track is None else order_mask(frames, track)
+def _humps(frames: Frames, densities: Mapping[str, FloatArray]) -> dict[str, Hump]:
     found = {}
-    for role in roles:
-        density = cleaned_density(frames, role, mask, frames.is_calm)
+    for role, density in densities.items():
         spectrum = Spectrum(
             frequency_hz=frames.frequency_hz, psd_dps2_per_hz=density, n_segments=frames.t_s.size, n_effective=frames.t_s.size / 3
         )
@@ -118,15 +117,26 @@ def _humps(frames: Frames, track: RotorTrack | None, roles: list[str]) -> dict[s
     return found
 
 
-def _resonance(lines: Mapping[str, tuple[Line, ...]]) -> tuple[str, Line] | None:
-    narrow = [
-        (role.split(".")[-1], line)
-        for role, found in lines.items()
-        for line in found
-        if line.kind == "resonance" and line.width_hz < _NARROW_HZ and line.frequency_hz >= _RESONANCE_FROM_HZ
-        if not role.endswith("yaw")
-    ]
-    return max(narrow, key=lambda pair: pair[1].level_db, default=None)
+def _resonance(
+    frames: Frames, lines: Mapping[str, tuple[Line, ...]], densities: Mapping[str, FloatArray], values: dict[str, float]
+) -> tuple[str, Line] | None:
+    """The strongest narrow line of roll or pitch that stays put, its level and what it amounts to in hover."""
+    best: tuple[float, float, str, Line] | None = None
+    for role, found in lines.items():
+        for line in found:
+            is_narrow = line.width_hz < _NARROW_HZ and line.frequency_hz >= _RESONANCE_FROM_HZ
+            if line.kind != "resonance" or not is_narrow or role.endswith("yaw"):
+                continue
+            near = np.abs(frames.frequency_hz - line.frequency_hz)
+            around = (near > 20) & (near <= 60)
+            floor = float(np.median(densities[role][around]))
+            excess = np.clip(densities[role][near <= 12] - floor, 0, None)
+            rms = float(np.sqrt(excess.sum() * frames.bin_hz))
+            level_db = 10 * np.log10(max(float(densities[role][near <= 5].max()), 1e-12) / max(floor, 1e-12))
+            if best is None or rms > best[1]:
+                best = (level_db, rms, role, line)
+    values["resonance_db"], values["resonance_rms_dps"] = (best[0], best[1]) if best else (0.0, 0.0)
+    return (best[2].split(".")[-1], best[3]) if best else None
 
 
 def _motors(

@@ -48,7 +48,9 @@ def make_evidence(segment_id: int, progress: Progress) -> None:
     segment = Segment.objects.select_related("log__craft", "flight").get(pk=segment_id)
     mixer = mixer_of(segment.log.craft)
     recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
-    evidence = analyse(recording, mixer=mixer, spans=current_spans(segment.log), progress=progress)
+    evidence = analyse(
+        recording, mixer=mixer, blades=segment.log.craft.blades, spans=current_spans(segment.log), progress=progress
+    )
     StoredResult.objects.update_or_create(
         segment=segment,
         analysis=ANALYSIS,
@@ -162,22 +164,58 @@ def noise_rows(flight: Flight, payload: dict[str, Any]) -> tuple[list[NoiseRow],
     return rows, previous
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class History:
+    """One metric over a craft's flights, as points of a small picture of 600 by 90."""
+
+    points: tuple[dict[str, Any], ...] = ()
+    line: str = ""
+    low: float = 0.0
+    high: float = 0.0
+    spoken: str = ""
+
+
+def history_of(flight: Flight, metric: str) -> History:
+    """The craft's own history of a metric, oldest first, at most 40 flights."""
+    flights = sorted(flight.craft.flights.active(), key=lambda one: one.number)[-40:]
+    payloads = stored_payloads(flights)
+    values = [
+        (one, payloads[one.pk]["metrics"][metric])
+        for one in flights
+        if one.pk in payloads and metric in payloads[one.pk]["metrics"]
+    ]
+    if len(values) < 2:
+        return History()
+    low, high = min(value for _, value in values), max(value for _, value in values)
+    points = tuple(
+        {
+            "x": round(10 + 580 * k / (len(values) - 1), 1),
+            "y": round(80 - 70 * (value - low) / ((high - low) or 1.0), 1),
+            "number": one.number,
+            "value": value,
+            "is_this": one.pk == flight.pk,
+        }
+        for k, (one, value) in enumerate(values)
+    )
+    spoken = ", ".join(f"{one.number}: {value:.1f}" for one, value in values)
+    return History(points=points, line=" ".join(f"{p['x']},{p['y']}" for p in points), low=low, high=high, spoken=spoken)
+
+
 def headline(payload: dict[str, Any]) -> str:
     """The page's title: the main finding in a sentence."""
-    findings = payload["findings"]
+    findings = [finding for finding in payload["findings"] if finding["severity"] != "info"]
     if findings:
-        peak_hz = findings[0]["evidence"]["peak_hz"]
-        return f"A broad hump around {peak_hz:.0f} Hz: something between frame and controller probably sits loose"
+        return (
+            f"{findings[0]['highlight']}{findings[0]['conclusion']}"
+            if findings[0]["conclusion"][:1] in ":,"
+            else findings[0]["summary"]
+        )
     steps = payload["response"]
     overshoots = {axis: step["overshoot_pct"] for axis, step in steps.items() if step["overshoot_pct"] is not None}
     if overshoots:
         axis, most = max(overshoots.items(), key=lambda pair: pair[1])
         follow = f"{axis} overshoots most, by {most:.0f} %" if most >= 10 else "every axis follows with little overshoot"
-        return (
-            f"No sign of a loose mount; {follow}"
-            if "finding.loose_mount" not in payload["reasons"]
-            else follow[0].upper() + follow[1:]
-        )
+        return f"No fault found; {follow}" if "finding.loose_mount" not in payload["reasons"] else follow[0].upper() + follow[1:]
     if any(payload["noise"].get(axis) for axis in AXES):
         if not any(name.startswith("motion_noise") for name in payload["metrics"]):
             return "This log is too slow to measure noise; log at 1 kHz or more"

@@ -1,0 +1,260 @@
+"""Motors, vibration, spikes, balance sums and sensors as their pages show them."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django.http import QueryDict
+
+from nembrit.core.errors import CoreError, InputError, NotEnoughData
+from nembrit.core.noise import balance
+from nembrit.core.noise.allan import AllanCurve, Drift, RestNoise, allan_deviation, drift_with_temperature, rest_noise
+from nembrit.core.noise.select import chosen_spectrum
+from nembrit.core.noise.sensors import Attribution, BandRatio, Ringing, attribute, band_ratios, chip_ringing
+from nembrit.core.noise.spectra import Spectrum
+from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, blade_pass_hz
+from nembrit.core.records.log import Recording
+from nembrit.core.types import AXES
+from nembrit.web.bench import noise
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.logs.desk import main_segment
+from nembrit.web.logs.models import Segment
+
+_REST_DPS = 3.0  # a gyro whose second-long means stay within this is lying still
+
+
+def page_of(flight: Flight, payload: dict[str, Any]) -> dict[str, Any]:
+    """What the motors' page shows of a flight's evidence."""
+    vibration = payload.get("vibration") or {}
+    peaks = [
+        {
+            "axis": axis,
+            "hz": peak,
+            "state": "good" if peak < GOOD_COMMAND_PEAK_HZ else "bad" if peak > 0.6 * BAD_COMMAND_PEAK_HZ else "between",
+        }
+        for axis, peak in (vibration.get("command_peak_hz") or {}).items()
+        if peak is not None
+    ]
+    spikes = [(axis, found) for axis, found in payload.get("spikes", {}).items() if found]
+    return {
+        "payload": payload,
+        "vibration": vibration,
+        "peaks": peaks,
+        "motors": motor_rows(payload),
+        "spikes": spikes,
+        "n_spikes": sum(found["count"] for _, found in spikes),
+        "headline": headline(payload, spikes),
+    }
+
+
+def motor_rows(payload: dict[str, Any]) -> list[dict[str, Any]]:
+    """One row a motor: its own shaking, roughness and output, each as a share of the largest."""
+    motors, outputs = payload.get("motors") or {}, (payload.get("vibration") or {}).get("output_roughness_ratio", {})
+    turning, rough = motors.get("once_per_turn"), motors.get("rough")
+    count = max(len(turning or []), len(rough or []), len(outputs))
+
+    def cell(values: list[float | None] | None, n: int) -> dict[str, Any] | None:
+        if values is None or n >= len(values) or values[n] is None:
+            return None
+        known = [value for value in values if value is not None]
+        usual = sorted(known)[len(known) // 2]
+        value = float(values[n] or 0.0)
+        return {"value": value, "share": 100 * value / max(*known, 1e-12), "is_out": value > 2.5 * usual}
+
+    output = [outputs.get(str(n + 1)) for n in range(count)]
+    return [
+        {"motor": n + 1, "turning": cell(turning, n), "rough": cell(rough, n), "output": cell(output, n)} for n in range(count)
+    ]
+
+
+def headline(payload: dict[str, Any], spikes: list[tuple[str, Any]]) -> str:
+    """The page's title: what stands out."""
+    for finding in payload["findings"]:
+        if finding["code"] in ("propeller", "bearing", "electrical_spikes", "vibration"):
+            return f"{finding['highlight']}"
+    if any(found["count"] for _, found in spikes):
+        return "Spikes in the raw gyro, no motor out of line"
+    if payload.get("motors", {}).get("once_per_turn"):
+        return "No motor stands out from its neighbours"
+    return "Vibration in hover, motor by motor"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sums:
+    """The balance form and its answers."""
+
+    mass_g: str
+    speed_rpm: str
+    grade: str
+    diameter_in: str
+    blades: str
+    accel: str
+    craft_mass_g: str
+    found: balance.Balance | None = None
+    blade_hz: float | None = None
+    tip_m_s: float | None = None
+    mach: float | None = None
+
+
+def balance_of(given: QueryDict, craft: Craft) -> tuple[Sums, str]:
+    """Balance sums from the form; what cannot be computed is told."""
+    sums = {
+        "mass_g": given.get("mass_g", "4"), "speed_rpm": given.get("speed_rpm", "18000"), "grade": given.get("grade", "6.3"),
+        "diameter_in": given.get("diameter_in", f"{craft.diameter_in or 5:g}"), "blades": given.get("blades", f"{craft.blades or 3}"),
+        "accel": given.get("accel", ""), "craft_mass_g": given.get("craft_mass_g", f"{craft.mass_g or 600:g}"),
+    }  # fmt: skip
+    try:
+        numbers = {name: _number(text, name) for name, text in sums.items() if text.strip()}
+        residual = None
+        if "accel" in numbers:
+            force = balance.force_from_vibration_n(numbers["accel"], numbers["craft_mass_g"])
+            residual = balance.unbalance_g_mm(force, numbers["speed_rpm"])
+        found = balance.permissible(numbers["grade"], numbers["mass_g"], numbers["speed_rpm"], residual_g_mm=residual)
+        if not 1 <= numbers["blades"] <= 8:
+            raise InputError(f"a propeller has 1 to 8 blades, not {numbers['blades']:g}")
+        tip, mach = balance.tip_speed(numbers["diameter_in"], numbers["speed_rpm"])
+        blade_hz = blade_pass_hz(numbers["speed_rpm"], int(numbers["blades"]))
+    except CoreError as error:
+        return Sums(**sums), str(error)
+    except KeyError as missing:
+        return Sums(**sums), f"the field {missing.args[0].replace('_', ' ')} is empty"
+    return Sums(**sums, found=found, blade_hz=blade_hz, tip_m_s=tip, mach=mach), ""
+
+
+def _number(text: str, name: str) -> float:
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        raise InputError(f"{name.replace('_', ' ')}: “{text[:20]}” is no number") from None
+    if not (math.isfinite(value) and value > 0):
+        raise InputError(f"{name.replace('_', ' ')} must be above 0, got {text[:20]}")
+    return value
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SensorRow:
+    """One axis of two gyros."""
+
+    axis: str
+    ratios: tuple[BandRatio, ...]
+    attributions: tuple[Attribution, ...] = ()
+
+
+def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, Any]:
+    """Second board against the first, a swap, ringing of the chip's low-pass, and a recording at rest."""
+    recording = noise.bench_of(segment).recording
+    swapped, swap_reason = _swapped(flight, given)
+    rows, refused = [], []
+    for axis in AXES:
+        try:
+            now = _ratios(recording, axis)
+            if now is None:
+                continue
+            after = _ratios(swapped, axis) if swapped is not None else None
+            rows.append(
+                SensorRow(
+                    axis=axis, ratios=now, attributions=tuple(attribute(a, b) for a, b in zip(now, after or (), strict=False))
+                )
+            )
+        except NotEnoughData as error:
+            refused.append(f"{axis}: {error}")
+    return {
+        "rows": rows,
+        "refused": refused,
+        "swap_reason": swap_reason,
+        "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
+        "swap_id": given.get("swap", ""),
+        "ringing": _ringing(recording),
+        "rest": rest_rows(recording),
+        "is_at_rest": is_at_rest(recording),
+    }
+
+
+def _swapped(flight: Flight, given: QueryDict) -> tuple[Recording | None, str]:
+    text = given.get("swap", "")
+    if not text.isdigit():
+        return None, ""
+    other = flight.craft.flights.active().filter(pk=int(text)).first()
+    segment = main_segment(other) if other else None
+    if segment is None:
+        return None, "that flight has no log"
+    recording = noise.bench_of(segment).recording
+    if not recording.has("b/gyro_raw.roll"):
+        return None, "that flight has no second gyro"
+    return recording, ""
+
+
+def _ratios(recording: Recording, axis: str) -> tuple[BandRatio, ...] | None:
+    pair = (f"gyro_raw.{axis}", f"b/gyro_raw.{axis}")
+    if not recording.has(*pair):
+        return None
+    use = recording.is_whole(pair[0]) & recording.is_whole(pair[1])
+    first, second = (chosen_spectrum(recording, role, use) for role in pair)
+    return band_ratios(first, second)
+
+
+def _ringing(recording: Recording) -> list[tuple[str, Ringing]]:
+    found = []
+    for axis in AXES:
+        if recording.has(role := f"gyro_raw.{axis}"):
+            try:
+                spectrum: Spectrum = chosen_spectrum(recording, role, recording.is_whole(role))
+            except NotEnoughData:
+                continue
+            if (ringing := chip_ringing(spectrum)) is not None:
+                found.append((axis, ringing))
+    return found
+
+
+def is_at_rest(recording: Recording) -> bool:
+    """True where every gyro axis lies still from start to end."""
+    roles = [role for axis in AXES if recording.has(role := f"gyro_raw.{axis}") or recording.has(role := f"gyro.{axis}")]
+    n = round(recording.sample_rate_hz)
+    for role in roles:
+        values = np.nan_to_num(recording.channels[role])
+        means = values[: values.size // n * n].reshape(-1, n).mean(axis=1)
+        if means.size < 5 or np.ptp(means) > _REST_DPS:
+            return False
+    return bool(roles)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RestRow:
+    """One axis at rest."""
+
+    axis: str
+    noise: RestNoise
+    curve: AllanCurve
+    drift: Drift | None
+    drift_reason: str
+
+
+def rest_rows(recording: Recording) -> list[RestRow]:
+    """Allan deviation and drift of a recording at rest; empty for a flight."""
+    if not is_at_rest(recording):
+        return []
+    found = []
+    for axis in AXES:
+        role = next((role for family in ("gyro_raw", "gyro") if recording.has(role := f"{family}.{axis}")), "")
+        if not role:
+            continue
+        values = recording.channels[role]
+        values = values[np.isfinite(values)]
+        drift, reason = None, "the gyro’s temperature is not recorded"
+        if recording.has("gyro_temperature"):
+            try:
+                drift = drift_with_temperature(
+                    values, recording.channels["gyro_temperature"][: values.size], sample_rate_hz=recording.sample_rate_hz
+                )
+            except NotEnoughData as error:
+                reason = str(error)
+        rate = recording.sample_rate_hz
+        found.append(
+            RestRow(
+                axis=axis, noise=rest_noise(values, sample_rate_hz=rate), curve=allan_deviation(values, sample_rate_hz=rate), drift=drift,
+                drift_reason=reason,
+            )
+        )  # fmt: skip
+    return found

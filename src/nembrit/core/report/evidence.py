@@ -21,7 +21,8 @@ VERSION = 4  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = (
-    "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.", "battery_voltage",
+    "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.",
+    "battery_voltage",
 )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ class Cause:
     kind: str
     name: str
     evidence: Callable[[Values], tuple[float, ...] | None]
+    n_evidence: int
     look_alikes: tuple[tuple[str, str], ...]  # other cause → the test that tells them apart
     proof: str
 
@@ -103,6 +104,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=MECHANICAL,
         name="loose mount",
         evidence=_hump,
+        n_evidence=2,
         look_alikes=(
             ("a cracked arm", "press and twist every arm by hand; tap it and listen"),
             ("P too high", "fly with P a fifth lower: a loose mount keeps its hump"),
@@ -114,6 +116,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=MECHANICAL,
         name="frame resonance",
         evidence=_resonance,
+        n_evidence=2,
         look_alikes=(("a motor's line that hardly moves", "fly the throttle ramp: a resonance stays at its frequency"),),
         proof="Fly the throttle ramp from a tenth to nine tenths: a resonance stays, motors move. Then stiffen that part.",
     ),
@@ -122,6 +125,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=MECHANICAL,
         name="propeller",
         evidence=_propeller,
+        n_evidence=2,
         look_alikes=(
             ("a bent bell or shaft", "swap two propellers: does the line follow the propeller or stay with the motor?"),
         ),
@@ -132,6 +136,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=MECHANICAL,
         name="bearing",
         evidence=_bearing,
+        n_evidence=2,
         look_alikes=(("the speed controller", "spin each motor alone, propellers off, and listen"),),
         proof="Propellers off, spin each motor alone and by hand: the rough one needs a bearing or a new motor.",
     ),
@@ -140,6 +145,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=ELECTRICAL,
         name="electrical spikes",
         evidence=_spikes,
+        n_evidence=2,
         look_alikes=(
             ("a loose plug", "wiggle the plugs on the bench while recording"),
             ("a failing gyro", "swap the board: do the spikes stay away? Check every axis again, they may move"),
@@ -151,6 +157,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=ELECTRICAL,
         name="one noisy gyro axis",
         evidence=_noisy_axis,
+        n_evidence=1,
         look_alikes=(
             (
                 "a source of vibration on that axis",
@@ -164,6 +171,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="D noise",
         evidence=_d_noise,
+        n_evidence=2,
         look_alikes=(("a noisy gyro", "halve D for one flight: does the gyro's own noise stay?"),),
         proof="Lower the D filter or halve D for one short flight: motors must be cooler and the outputs smoother.",
     ),
@@ -172,6 +180,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
+        n_evidence=2,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),
@@ -183,6 +192,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="I too low",
         evidence=_i_low,
+        n_evidence=1,
         look_alikes=(("I at its limit", "log the I term; hover, then more throttle: a limit shows as a flat top"),),
         proof="Raise I by half and fly hover and punches: the nose must stay where it was put.",
     ),
@@ -191,6 +201,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="filters too low",
         evidence=_filters_low,
+        n_evidence=1,
         look_alikes=(("P too high", "open the filters first; if the swing stays, lower P"),),
         proof="Raise the lowest gyro filter by half: delay falls at once; see that motors stay cool.",
     ),

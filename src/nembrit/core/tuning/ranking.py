@@ -46,12 +46,7 @@ def rank(values: Mapping[str, float]) -> Ranking:
 
 def design(rows: list[Mapping[str, float]]) -> tuple[FloatArray, list[tuple[int, int]]]:
     """Evidence of many flights side by side, shape (n_flights, n_features), and each cause's columns."""
-    widths = [
-        2
-        if cause.code in ("loose_mount", "propeller", "bearing", "electrical_spikes", "d_noise", "p_high", "frame_resonance")
-        else 1
-        for cause in CAUSES
-    ]
+    widths = [cause.n_evidence for cause in CAUSES]
     edges = np.concatenate(([0], np.cumsum(widths)))
     table = np.zeros((len(rows), int(edges[-1])))
     for k, values in enumerate(rows):

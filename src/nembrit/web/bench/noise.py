@@ -1,5 +1,6 @@
 """The noise bench's pictures, computed from a flight's kept samples when asked for."""
 
+import itertools
 import math
 from dataclasses import dataclass
 from functools import lru_cache
@@ -117,7 +118,7 @@ def _tracks(bench: Bench, edges: FloatArray, by: str) -> list[float | None]:
         return []
     drive = bench.track.mean_hz if by == "speed" else bench.frames.drive()[0]  # type: ignore[index]
     found: list[float | None] = []
-    for low, high in zip(edges[:-1], edges[1:], strict=True):
+    for low, high in itertools.pairwise(edges.tolist()):
         inside = (drive >= low) & (drive < high)
         found.append(round(float(np.median(bench.track.mean_hz[inside])), 2) if inside.sum() >= 3 else None)
     return found
@@ -138,12 +139,12 @@ def line_row(line: Line) -> dict[str, Any]:
     names = {
         "resonance": "stays put: resonance",
         "unknown": "not told: stays put or moves",
-        "blade": "moves with the motors: blades",
+        "blade": "with the motors: blades",
     }
     order = {1: "once per turn", 2: "twice per turn"}.get(line.order or 0, f"{line.order} times per turn")
     return {
         "kind": line.kind,
-        "name": names.get(line.kind, f"moves with the motors: {order}"),
+        "name": names.get(line.kind, f"with the motors: {order}"),
         "frequency_hz": round(line.frequency_hz, 1),
         "low_hz": round(line.low_hz, 1),
         "high_hz": round(line.high_hz, 1),

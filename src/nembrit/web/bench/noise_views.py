@@ -37,11 +37,21 @@ def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     by = request.GET.get("by", "throttle")
     by = by if by in dict(OVERS) else "throttle"
     context: dict[str, Any] = {
-        "craft": flight.craft, "flight": flight, "chosen": chosen, "error": error, "by": by, "overs": OVERS, "axes": services.AXES,
-        "families": list(noise.FAMILIES.items())[:2], "shows": list(noise.UNITS.items()), "own_motion_hz": f"{OWN_MOTION_HZ:.0f}",
-        "low": request.GET.get("low", "0"), "high": request.GET.get("high", "100"), "trace_url": reverse("logs:trace_page", args=[flight.pk]),
+        "craft": flight.craft,
+        "flight": flight,
+        "chosen": chosen,
+        "error": error,
+        "by": by,
+        "overs": OVERS,
+        "axes": services.AXES,
+        "families": list(noise.FAMILIES.items())[:2],
+        "shows": list(noise.UNITS.items()),
+        "own_motion_hz": f"{OWN_MOTION_HZ:.0f}",
+        "low": request.GET.get("low", "0"),
+        "high": request.GET.get("high", "100"),
+        "trace_url": reverse("logs:trace_page", args=[flight.pk]),
         "headline": f"Noise of flight {flight.number}",
-    }  # fmt: skip
+    }
     if segment is None:
         return render(request, "bench/noise.html", context)
     bench = noise.bench_of(segment)
@@ -55,20 +65,26 @@ def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     lines, reason = _lines(bench, role, by, flight)
     query = urlencode({"role": role, "by": by})
     context |= {
-        "bench": bench, "families": families, "map_family": family, "lines": lines[:8], "map_reason": reason,
+        "bench": bench,
+        "families": families,
+        "map_family": family,
+        "lines": lines[:8],
+        "map_reason": reason,
         "map_src": "" if reason else f"{reverse('bench:noise_map', args=[flight.pk])}?{query}",
-        "spectra": noise.chosen_spectra(flight, chosen), "kinds": [(kind, label) for kind, label in MANOEUVRE_KINDS],
+        "spectra": noise.chosen_spectra(flight, chosen),
+        "kinds": [(kind, kind.replace("_", " ")) for kind in MANOEUVRE_KINDS],
         "spectrum_src": f"{reverse('bench:noise_spectrum', args=[flight.pk])}?{request.GET.urlencode()}",
         "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
-        "history": services.history_of(flight, f"motion_noise.{chosen.axis}"), "speeds": _speeds(bench),
+        "history": services.history_of(flight, f"motion_noise.{chosen.axis}"),
+        "speeds": _speeds(bench),
         "headline": _headline(chosen.axis, lines, reason),
-    }  # fmt: skip
+    }
     return render(request, "bench/noise.html", context, status=400 if error else 200)
 
 
 def _lines(bench: noise.Bench, role: str, by: str, flight: Flight) -> tuple[list[dict[str, Any]], str]:
     try:
-        return noise.map_data(bench, role, by, blades=flight.craft.blades)["lines"], ""
+        return noise.map_data(bench, role, by, blades=flight.craft.propeller_blades)["lines"], ""
     except CoreError as error:
         return [], str(error)
 
@@ -90,8 +106,8 @@ def _speeds(bench: noise.Bench) -> str:
     if bench.track.is_recorded:
         return "Motor speeds are recorded in this log."
     return (
-        f"Motor speeds are estimated from the lines that move with the commands: {bench.track.full_hz or 0:.0f} turns a second at full "
-        "command. Record them to be sure."
+        "Motor speeds are estimated from the lines that move with the commands: "
+        f"{bench.track.full_hz or 0:.0f} turns a second at full command. Record them to be sure."
     )
 
 
@@ -108,7 +124,7 @@ def noise_map(request: HttpRequest, flight_id: int) -> HttpResponse:
             noise.bench_of(segment),
             request.GET.get("role", ""),
             by if by in dict(OVERS) else "throttle",
-            blades=flight.craft.blades,
+            blades=flight.craft.propeller_blades,
         )
     except CoreError as error:
         return HttpResponse(str(error), status=400, content_type="text/plain")
@@ -149,3 +165,13 @@ def sensors_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     if segment is not None:
         context |= vibration.sensors_of(flight, segment, request.GET)
     return render(request, "bench/sensors.html", context)
+
+
+@require_safe
+def allan(request: HttpRequest, flight_id: int) -> HttpResponse:
+    """Allan deviation of a gyro at rest as data for the chart module."""
+    segment = main_segment(_flight(flight_id))
+    chart = vibration.allan_chart(vibration.rest_rows(noise.bench_of(segment).recording)) if segment else None
+    if chart is None:
+        raise Http404
+    return JsonResponse(chart.as_json())

@@ -49,7 +49,7 @@ def make_evidence(segment_id: int, progress: Progress) -> None:
     mixer = mixer_of(segment.log.craft)
     recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
     evidence = analyse(
-        recording, mixer=mixer, blades=segment.log.craft.blades, spans=current_spans(segment.log), progress=progress
+        recording, mixer=mixer, blades=segment.log.craft.propeller_blades, spans=current_spans(segment.log), progress=progress
     )
     StoredResult.objects.update_or_create(
         segment=segment,
@@ -179,11 +179,8 @@ def history_of(flight: Flight, metric: str) -> History:
     """The craft's own history of a metric, oldest first, at most 40 flights."""
     flights = sorted(flight.craft.flights.active(), key=lambda one: one.number)[-40:]
     payloads = stored_payloads(flights)
-    values = [
-        (one, payloads[one.pk]["metrics"][metric])
-        for one in flights
-        if one.pk in payloads and metric in payloads[one.pk]["metrics"]
-    ]
+    known = {pk: payload["metrics"] for pk, payload in payloads.items()}
+    values = [(one, known[one.pk][metric]) for one in flights if metric in known.get(one.pk, {})]
     if len(values) < 2:
         return History()
     low, high = min(value for _, value in values), max(value for _, value in values)
@@ -205,11 +202,7 @@ def headline(payload: dict[str, Any]) -> str:
     """The page's title: the main finding in a sentence."""
     findings = [finding for finding in payload["findings"] if finding["severity"] != "info"]
     if findings:
-        return (
-            f"{findings[0]['highlight']}{findings[0]['conclusion']}"
-            if findings[0]["conclusion"][:1] in ":,"
-            else findings[0]["summary"]
-        )
+        return str(findings[0]["summary"]).rstrip(".")
     steps = payload["response"]
     overshoots = {axis: step["overshoot_pct"] for axis, step in steps.items() if step["overshoot_pct"] is not None}
     if overshoots:
@@ -230,5 +223,10 @@ def latest_act_finding(craft: Craft) -> tuple[Flight, dict[str, Any]] | None:
     newest = next((flight for flight in flights if flight.pk in payloads), None)
     if newest is None:
         return None
-    found = next((finding for finding in payloads[newest.pk]["findings"] if finding["severity"] == "act"), None)
+    found = next((finding for finding in payloads[newest.pk]["findings"] if finding["holds_back"]), None)
     return (newest, found) if found else None
+
+
+def untested(payload: dict[str, Any]) -> list[tuple[str, str]]:
+    """Faults that this flight could not be asked about, with what would change that."""
+    return [(name.removeprefix("finding."), reason) for name, reason in payload["reasons"].items() if name.startswith("finding.")]

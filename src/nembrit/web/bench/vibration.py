@@ -15,8 +15,9 @@ from nembrit.core.noise.sensors import Attribution, BandRatio, Ringing, attribut
 from nembrit.core.noise.spectra import Spectrum
 from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, blade_pass_hz
 from nembrit.core.records.log import Recording
-from nembrit.core.types import AXES
+from nembrit.core.types import AXES, FloatArray
 from nembrit.web.bench import noise
+from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.desk import main_segment
@@ -28,12 +29,9 @@ _REST_DPS = 3.0  # a gyro whose second-long means stay within this is lying stil
 def page_of(flight: Flight, payload: dict[str, Any]) -> dict[str, Any]:
     """What the motors' page shows of a flight's evidence."""
     vibration = payload.get("vibration") or {}
+    high_hz = 0.6 * BAD_COMMAND_PEAK_HZ
     peaks = [
-        {
-            "axis": axis,
-            "hz": peak,
-            "state": "good" if peak < GOOD_COMMAND_PEAK_HZ else "bad" if peak > 0.6 * BAD_COMMAND_PEAK_HZ else "between",
-        }
+        {"axis": axis, "hz": peak, "state": "good" if peak < GOOD_COMMAND_PEAK_HZ else "bad" if peak > high_hz else "between"}
         for axis, peak in (vibration.get("command_peak_hz") or {}).items()
         if peak is not None
     ]
@@ -55,17 +53,19 @@ def motor_rows(payload: dict[str, Any]) -> list[dict[str, Any]]:
     turning, rough = motors.get("once_per_turn"), motors.get("rough")
     count = max(len(turning or []), len(rough or []), len(outputs))
 
-    def cell(values: list[float | None] | None, n: int) -> dict[str, Any] | None:
-        if values is None or n >= len(values) or values[n] is None:
-            return None
-        known = [value for value in values if value is not None]
-        usual = sorted(known)[len(known) // 2]
-        value = float(values[n] or 0.0)
-        return {"value": value, "share": 100 * value / max(*known, 1e-12), "is_out": value > 2.5 * usual}
+    def cell(label: str, values: list[float | None] | None, n: int, factor: float) -> dict[str, Any]:
+        value = values[n] if values is not None and n < len(values) else None
+        if values is None or value is None:
+            return {"label": label, "value": None}
+        known = sorted(one for one in values if one is not None)
+        usual = known[len(known) // 2]
+        share = 100 * value / max(known[-1], 1e-12)
+        return {"label": label, "value": value, "shown": value * factor, "share": share, "is_out": value > 2.5 * usual}
 
     output = [outputs.get(str(n + 1)) for n in range(count)]
+    columns = (("once per turn", turning, 1.0), ("rough", rough, 1.0), ("output", output, 100.0))
     return [
-        {"motor": n + 1, "turning": cell(turning, n), "rough": cell(rough, n), "output": cell(output, n)} for n in range(count)
+        {"motor": n + 1, "cells": [cell(label, values, n, factor) for label, values, factor in columns]} for n in range(count)
     ]
 
 
@@ -101,10 +101,14 @@ class Sums:
 def balance_of(given: QueryDict, craft: Craft) -> tuple[Sums, str]:
     """Balance sums from the form; what cannot be computed is told."""
     sums = {
-        "mass_g": given.get("mass_g", "4"), "speed_rpm": given.get("speed_rpm", "18000"), "grade": given.get("grade", "6.3"),
-        "diameter_in": given.get("diameter_in", f"{craft.diameter_in or 5:g}"), "blades": given.get("blades", f"{craft.blades or 3}"),
-        "accel": given.get("accel", ""), "craft_mass_g": given.get("craft_mass_g", f"{craft.mass_g or 600:g}"),
-    }  # fmt: skip
+        "mass_g": given.get("mass_g", "4"),
+        "speed_rpm": given.get("speed_rpm", "18000"),
+        "grade": given.get("grade", "6.3"),
+        "diameter_in": given.get("diameter_in", f"{craft.propeller_diameter_in:g}"),
+        "blades": given.get("blades", f"{craft.propeller_blades}"),
+        "accel": given.get("accel", ""),
+        "craft_mass_g": given.get("craft_mass_g", f"{craft.mass_g:g}"),
+    }
     try:
         numbers = {name: _number(text, name) for name, text in sums.items() if text.strip()}
         residual = None
@@ -145,6 +149,7 @@ class SensorRow:
 def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, Any]:
     """Second board against the first, a swap, ringing of the chip's low-pass, and a recording at rest."""
     recording = noise.bench_of(segment).recording
+    rest = rest_rows(recording)
     swapped, swap_reason = _swapped(flight, given)
     rows, refused = [], []
     for axis in AXES:
@@ -167,8 +172,8 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
         "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
         "swap_id": given.get("swap", ""),
         "ringing": _ringing(recording),
-        "rest": rest_rows(recording),
-        "is_at_rest": is_at_rest(recording),
+        "rest": rest,
+        "settle_s": max((row.drift.settles_after_s or 0.0 for row in rest if row.drift), default=0.0),
     }
 
 
@@ -253,8 +258,38 @@ def rest_rows(recording: Recording) -> list[RestRow]:
         rate = recording.sample_rate_hz
         found.append(
             RestRow(
-                axis=axis, noise=rest_noise(values, sample_rate_hz=rate), curve=allan_deviation(values, sample_rate_hz=rate), drift=drift,
+                axis=axis,
+                noise=rest_noise(values, sample_rate_hz=rate),
+                curve=allan_deviation(values, sample_rate_hz=rate),
+                drift=drift,
                 drift_reason=reason,
             )
-        )  # fmt: skip
+        )
     return found
+
+
+def allan_chart(rows: list[RestRow]) -> Chart | None:
+    """Allan deviation of all axes, both scales logarithmic."""
+    if not rows:
+        return None
+
+    def decibels(values: FloatArray) -> list[float | None]:
+        return [round(20 * math.log10(max(value, 1e-12)), 3) for value in values.tolist()]
+
+    lines = [
+        Line(
+            label=row.axis,
+            x=[round(math.log10(tau), 4) for tau in row.curve.tau_s.tolist()],
+            y=decibels(row.curve.deviation),
+            low=decibels(row.curve.low),
+            high=decibels(row.curve.high),
+            colour=row.axis,
+        )
+        for row in rows
+    ]
+    return Chart(
+        title="Allan deviation",
+        x=Axis(label="log10 of averaging time", unit="s"),
+        y=Axis(label="deviation", unit="dB re 1 deg/s"),
+        lines=lines,
+    )

@@ -4,7 +4,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
-from nembrit.web.bench import charts, services
+from nembrit.web.bench import charts, repairs, services
 from nembrit.web.flights.models import Flight
 
 
@@ -32,6 +32,8 @@ def flight(request: HttpRequest, flight_id: int) -> HttpResponse:
                 for axis in services.AXES
             ],
             "log": evidence.segment.log,
+            "untested": services.untested(evidence.payload),
+            "repair": repairs.repair_for(evidence.payload["findings"]),
         }
     return render(request, "bench/flight.html", context)
 

@@ -15,6 +15,9 @@ class SlipForm(forms.Form):
     primary_metric = forms.ChoiceField(choices=METRIC_CHOICES, label="Judged by")
     direction = forms.ChoiceField(choices=Slip.Direction.choices, label="which should become")
     card_key = forms.ChoiceField(choices=[("", "any card"), *CARD_CHOICES], required=False, label="Flown as")
+    despite = forms.CharField(
+        max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
+    )
     part = forms.CharField(max_length=80, required=False, label="Part")
 
     def text(self) -> SlipText:

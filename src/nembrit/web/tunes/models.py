@@ -59,6 +59,7 @@ class Slip(models.Model):
     why = models.TextField(blank=True)
     expect = models.CharField(max_length=300, blank=True)
     risk = models.CharField(max_length=300, blank=True)
+    despite = models.CharField(max_length=300, blank=True)  # why settings change although mechanics are at fault
     primary_metric = models.CharField(max_length=40)
     direction = models.CharField(max_length=6, choices=Direction, default=Direction.LOWER)
     card_key = models.CharField(max_length=60, blank=True)

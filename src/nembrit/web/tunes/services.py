@@ -14,7 +14,8 @@ from nembrit.core.setup.configuration import apply_changes, diff_settings
 from nembrit.core.trials.metrics import metric_kind, metric_names
 from nembrit.core.trials.overlay import Overlay, overlay
 from nembrit.core.trials.verdict import Comparison, FlightValues, Primary, compare_flights
-from nembrit.web.bench.services import stored_payloads
+from nembrit.web.bench.repairs import repair_for
+from nembrit.web.bench.services import evidence_of, latest_act_finding, stored_payloads
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import (
@@ -81,6 +82,7 @@ class SlipText:
     primary_metric: str
     direction: str
     card_key: str = ""
+    despite: str = ""  # why settings change although mechanics are at fault
 
 
 def open_slip(tune: Tune) -> Slip | None:
@@ -100,11 +102,17 @@ def make_slip(
 ) -> Slip:
     """Write a slip and make the next configuration, or the build entry for hardware.
 
-    Raises InputError if another slip is open, a setting belongs to another group, or nothing changes.
+    Raises InputError if another slip is open, a setting belongs to another group, nothing changes, or mechanics are
+    at fault and no reason is given to change settings all the same.
     """
     other = open_slip(tune)
     if other:
         raise InputError(f"slip {other.number} is still open: decide it first, so that each flight judges one change")
+    if group != "hardware" and (held := latest_act_finding(tune.craft)) and not text.despite.strip():
+        raise InputError(
+            f"mechanics first: flight {held[0].number} says “{held[1]['highlight']}”. Cure that first, or say why you change "
+            "settings all the same"
+        )
     Primary(metric=text.primary_metric, direction=text.direction)
     if group not in GROUPS:
         raise InputError(f"“{group}” is no group of settings")
@@ -126,7 +134,36 @@ def make_slip(
     return slip
 
 
-_CURES = {"loose_mount": ("tray", "mount", "foam", "screw", "pad", "strap")}
+def make_repair(flight: Flight) -> Slip:
+    """Write the repair that a flight's finding asks for: build entry, slip, same card, the metric that must fall.
+
+    Raises InputError where the flight has no such finding.
+    """
+    payload = evidence_of(flight).payload
+    repair = repair_for(payload["findings"]) if payload else None
+    if repair is None:
+        raise InputError(f"flight {flight.number} has no finding that asks for a repair")
+    text = SlipText(
+        title=repair.title,
+        why=f"Flight {flight.number}: {repair.expect.removeprefix('less noise: ')}.",
+        expect="Less noise on the same card.",
+        risk="Hovers first, low and close.",
+        primary_metric=repair.primary_metric,
+        direction="lower",
+        card_key=flight.card_key,
+    )
+    return make_slip(tune_of(flight.craft), group="hardware", text=text, values={}, part=repair.part)
+
+
+# words of a repair that end a fault of the simulator's craft
+_CURES = {
+    "loose_mount": ("tray", "mount", "foam", "screw", "pad", "strap"),
+    "propeller_motor": ("propeller", "prop"),
+    "bearing_motor": ("bearing", "motor"),
+    "resonance_factor": ("frame", "arm", "stiff"),
+    "spike_axis": ("capacitor", "board", "wiring", "plug"),
+    "noisy_axis": ("board", "gyro"),
+}
 
 
 def _faults_after(faults: dict[str, Any], words: str) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from nembrit.core.errors import CoreError
 from nembrit.web.bench.services import AXES, ensure_evidence, latest_act_finding, stored_payloads
 from nembrit.web.common.models import Job
+from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
 from nembrit.web.logs.forms import AttachForm
@@ -101,6 +102,19 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "finding": latest_act_finding(shown),
     }
     return render(request, "tunes/slip_new.html", context, status=400 if form.is_bound else 200)
+
+
+@require_POST
+def repair(request: HttpRequest, flight_id: int) -> HttpResponse:
+    """One press: the repair that a finding asks for, as a slip with its flights and verdict."""
+    flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
+    try:
+        slip = services.make_repair(flight)
+    except CoreError as error:
+        messages.error(request, f"Nothing was written: {error}.")
+        return redirect("bench:flight", flight.pk)
+    messages.success(request, f"Slip {slip.number} is written: {slip.result_build}. Repair it, then fly the same card.")
+    return redirect(slip)
 
 
 def _suggested(group: str) -> dict[str, str]:

@@ -48,6 +48,6 @@ const present = document.querySelector(".track .open");
 if (present) present.parentElement.scrollLeft = present.offsetLeft - present.parentElement.clientWidth / 2 + present.clientWidth / 2;
 
 // choosing something that changes the page takes effect at once, with a button for those without scripts
-for (const select of document.querySelectorAll("select[data-go]")) {
+for (const select of document.querySelectorAll("select[data-go], input[data-go]")) {
   select.addEventListener("change", () => select.form.requestSubmit());
 }

@@ -14,7 +14,7 @@ BIASES: dict[str, float] = {
 }
 WEIGHTS: dict[str, tuple[float, ...]] = {
     "loose_mount": (3.324, 2.145),
-    "frame_resonance": (2.984,),
+    "frame_resonance": (2.0, 1.0),
     "propeller": (3.824, 0.0),
     "bearing": (2.171, 1.969),
     "electrical_spikes": (3.13, 4.631),

@@ -69,3 +69,14 @@ def attach(craft: Craft, client: Client, django_capture_on_commit_callbacks) -> 
 @pytest.fixture
 def slip_text() -> tunes.SlipText:
     return tunes.SlipText(title="a change", why="", expect="", risk="", primary_metric="motor_roughness", direction="lower")
+
+
+@pytest.fixture
+def act(client: Client, django_capture_on_commit_callbacks):
+    """Post a form and give the page that follows as text."""
+
+    def do(path: str, **data: object) -> str:
+        with django_capture_on_commit_callbacks(execute=True):
+            return client.post(path, data, follow=True).content.decode()
+
+    return do

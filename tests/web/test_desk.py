@@ -42,17 +42,6 @@ def bring(client: Client, django_capture_on_commit_callbacks):
     return do
 
 
-@pytest.fixture
-def act(client: Client, django_capture_on_commit_callbacks):
-    """Post a form and give the page that follows as text."""
-
-    def do(path: str, **data: object) -> str:
-        with django_capture_on_commit_callbacks(execute=True):
-            return client.post(path, data, follow=True).content.decode()
-
-    return do
-
-
 def slow_table(flight, late_s: float = 1.25) -> bytes:
     """What a second recorder wrote: sticks at 50 Hz, in its own clock."""
     own_s = np.arange(28 * 50) / 50

@@ -34,6 +34,10 @@ def _over(value: float, start: float, unit: float, most: float = 4.0) -> float:
     return float(np.clip((value - start) / unit, 0.0, most))
 
 
+def _log2(value: float) -> float:
+    return float(np.log2(max(value, 1e-6)))
+
+
 def _hump(v: Values) -> tuple[float, ...] | None:
     if "hump_weaker_db" not in v:
         return None
@@ -44,28 +48,28 @@ def _hump(v: Values) -> tuple[float, ...] | None:
 def _resonance(v: Values) -> tuple[float, ...] | None:
     if "resonance_db" not in v:
         return None
-    loud = _over(float(np.log2(max(v["resonance_rms_dps"], 1e-4))), -3.0, 0.75)  # from an eighth of a degree a second on
+    loud = _over(_log2(v["resonance_rms_dps"]), -3.0, 0.75)  # from an eighth of a degree a second on
     return (min(loud, _over(v["resonance_db"], 6.0, 2.5)), loud)
 
 
 def _propeller(v: Values) -> tuple[float, ...] | None:
     if "turn_over_median" not in v:
         return None
-    lead = _over(float(np.log2(v["turn_over_second"])), 0.3, 0.5)
-    return (_over(float(np.log2(v["turn_over_median"])), 0.7, 0.5), lead)
+    lead = _over(_log2(v["turn_over_second"]), 0.3, 0.5)
+    return (_over(_log2(v["turn_over_median"]), 0.7, 0.5), lead)
 
 
 def _bearing(v: Values) -> tuple[float, ...] | None:
     if "rough_over_second" not in v:
         return None
-    lead = _over(float(np.log2(v["rough_over_second"])), 0.5, 0.5)
+    lead = _over(_log2(v["rough_over_second"]), 0.5, 0.5)
     return (lead, min(lead, _over(float(np.log10(max(v["rough_level"], 1e-6))), -2.0, 0.5)))
 
 
 def _spikes(v: Values) -> tuple[float, ...] | None:
     if "spike_coincident" not in v:
         return None
-    return (_over(float(np.log1p(v["spike_coincident"])), 0.5, 0.5), _over(float(np.log1p(v["spike_count"])), 1.5, 1.0))
+    return (_over(float(np.log1p(max(v["spike_coincident"], 0.0))), 0.5, 0.5), _over(float(np.log1p(max(v["spike_count"], 0.0))), 1.5, 1.0))
 
 
 def _noisy_axis(v: Values) -> tuple[float, ...] | None:
@@ -73,10 +77,10 @@ def _noisy_axis(v: Values) -> tuple[float, ...] | None:
 
 
 def _d_noise(v: Values) -> tuple[float, ...] | None:
-    if "d_over_p" not in v:
+    if "d_over_p" not in v or "output_roughness" not in v:
         return None
-    ratio = _over(float(np.log2(max(v["d_over_p"], 1e-6))), 2.5, 0.5)
-    return (ratio, min(ratio, _over(float(np.log2(max(v["output_roughness"], 1e-6))), -7.0, 0.75)))
+    ratio = _over(_log2(v["d_over_p"]), 2.5, 0.5)
+    return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -7.0, 0.75)))
 
 
 def _p_high(v: Values) -> tuple[float, ...] | None:
@@ -86,7 +90,7 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 3.2) / 1.0, 0.0, 1.0))
     swing = _over(v["oscillation_db"], 4.0, 4.0) * quick
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
-    lead = _over(1.7 - float(np.log2(max(v.get("d_over_p", 8.0), 1e-6))), 0.0, 0.5) if v["oscillation_db"] > 3.0 else 0.0
+    lead = _over(1.7 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.5) if v["oscillation_db"] > 3.0 else 0.0
     return (swing * (1 - slow_chain), lead * (1 - slow_chain))
 
 
@@ -95,7 +99,7 @@ def _filters_low(v: Values) -> tuple[float, ...] | None:
 
 
 def _i_low(v: Values) -> tuple[float, ...] | None:
-    return (_over(-float(np.log2(max(v["integral_ratio"], 1e-3))), 0.0, 0.5),) if "integral_ratio" in v else None
+    return (_over(-_log2(v["integral_ratio"]), 0.0, 0.5),) if "integral_ratio" in v else None
 
 
 CAUSES: tuple[Cause, ...] = (

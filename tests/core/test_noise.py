@@ -6,8 +6,6 @@ import pytest
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.noise.hump import hump_of
 from nembrit.core.noise.spectra import band_levels, largest_peaks, welch_spectrum
-from nembrit.core.tuning.findings import mount_finding
-from tests.flying import flown, recording
 
 
 def test_segments_with_a_gap_are_left_out_and_the_rest_is_unchanged() -> None:
@@ -57,18 +55,5 @@ def test_silence_has_no_peaks() -> None:
     assert largest_peaks(welch_spectrum(np.zeros(4000), sample_rate_hz=2000)) == ()
 
 
-@pytest.mark.parametrize(("loose", "severity"), [(0.0, None), (1.0, "act")])
-@pytest.mark.parametrize("seed", [3, 4])
-def test_a_loose_tray_is_found_and_a_sound_one_is_not(loose: float, severity: str | None, seed: int) -> None:
-    part = recording(flown(seed, loose))
-    humps = {
-        axis: hump_of(welch_spectrum(part.channels[f"gyro_raw.{axis}"], sample_rate_hz=part.sample_rate_hz))
-        for axis in ("roll", "pitch")
-    }
-    finding = mount_finding(humps)
-    assert (finding.severity if finding else None) == severity
-
-
 def test_a_log_that_is_too_slow_cannot_show_a_hump() -> None:
     assert hump_of(welch_spectrum(np.random.default_rng(1).normal(size=4000), sample_rate_hz=500)) is None
-    assert mount_finding({}) is None

@@ -17,7 +17,8 @@ PAGES = {
     "paste": "/craft/1/configurations/new/", "names": "/craft/3/names/", "new craft": "/craft/new/", "edit": "/flights/1/edit/",
     "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
     "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/flights/2/aligned/?with=6",
-    "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position",
+    "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position", "noise": "/flights/1/noise/", "vibration": "/flights/1/vibration/",
+    "sensors": "/flights/1/sensors/",
 }  # fmt: skip
 
 

@@ -7,9 +7,6 @@ import scipy.ndimage
 
 from nembrit.core.noise.spectra import Spectrum
 
-LOOSE_MOUNT_EXCESS_DB = 6.0
-_LOOSE_MOUNT_WIDTH_HZ = 15.0
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hump:
@@ -19,10 +16,6 @@ class Hump:
     peak_hz: float
     peak_db: float
     width_hz: float  # where the excess is above half its peak
-
-    @property
-    def is_loud(self) -> bool:
-        return self.excess_db >= LOOSE_MOUNT_EXCESS_DB and self.width_hz >= _LOOSE_MOUNT_WIDTH_HZ
 
 
 def hump_of(spectrum: Spectrum) -> Hump | None:

@@ -9,7 +9,7 @@ from nembrit.core.noise.frames import Frames
 from nembrit.core.noise.rotors import RotorTrack
 from nembrit.core.types import FloatArray
 
-N_ROWS = 36
+N_ROWS = 26
 _LEAST_FRAMES = 3
 
 

@@ -71,7 +71,9 @@ def report_document(evidence: Evidence, log_part: dict[str, Any]) -> dict[str, A
     return {
         "schema": "nembrit.report/1",
         "log": log_part,
-        "noise": {axis: _noise_part(evidence, axis) for axis in AXES if axis in evidence.raw or axis in evidence.filtered},
+        "noise": {
+            axis: _noise_part(evidence, axis, zero_s) for axis in AXES if axis in evidence.raw or axis in evidence.filtered
+        },
         "vibration": _vibration_part(evidence.symptoms.vibration),
         "response": {axis: _response_part(evidence.steps.get(axis)) for axis in AXES},
         "manoeuvres": [_span_part(span, zero_s) for span in evidence.spans],
@@ -90,13 +92,13 @@ def _span_part(span: Span, zero_s: float) -> dict[str, Any]:
     }
 
 
-def _noise_part(evidence: Evidence, axis: str) -> dict[str, Any]:
+def _noise_part(evidence: Evidence, axis: str, zero_s: float) -> dict[str, Any]:
     raw, filtered = evidence.raw.get(axis), evidence.filtered.get(axis)
     return {
         "bands": _bands(raw),
         "bands_filtered": _bands(filtered),
         "lines": [_named_line(line) for line in _lines_of(evidence, axis)],
-        "spikes": _spikes_part(evidence.symptoms.spikes.get(axis)),
+        "spikes": _spikes_part(evidence.symptoms.spikes.get(axis), zero_s=zero_s),
     }
 
 
@@ -112,19 +114,17 @@ def _named_line(line: Line) -> dict[str, Any]:
         "frequency_high_hz": rounded(line.high_hz),
         "level_db": rounded(line.level_db),
         "confidence": rounded(line.confidence, 3),
-        "order": line.order,
     }
 
 
-def _spikes_part(spikes: Spikes | None) -> dict[str, Any] | None:
+def _spikes_part(spikes: Spikes | None, *, zero_s: float = 0.0) -> dict[str, Any] | None:
+    """Spikes of one axis; null where the raw gyro is not recorded."""
     if spikes is None:
         return None
     return {
         "count": len(spikes.times_s),
-        "times_s": [rounded(time_s) for time_s in spikes.times_s[:500]],
+        "times_s": [rounded(time_s - zero_s, 7) for time_s in spikes.times_s[:500]],
         "coincident_ratio": rounded(spikes.coincident_ratio),
-        "chance_ratio": rounded(spikes.chance_ratio),
-        "p_value": rounded(spikes.p_value),
         "verdict": spikes.verdict,
     }
 
@@ -133,10 +133,9 @@ def _vibration_part(vibration: Vibration | None) -> dict[str, Any] | None:
     if vibration is None:
         return None
     return {
-        "accel_rms_m_s2": {axis: rounded(value) for axis, value in vibration.accel_rms_m_s2.items()},
+        "accel_rms_m_s2": {axis: rounded(vibration.accel_rms_m_s2.get(axis)) for axis in "xyz"},
         "axis_separation_ratio": rounded(vibration.axis_separation),
-        "command_peak_hz": {axis: rounded(value) for axis, value in vibration.command_peak_hz.items()},
-        "output_roughness_ratio": {str(motor): rounded(value) for motor, value in vibration.output_roughness.items()},
+        "command_peak_hz": {axis: rounded(vibration.command_peak_hz.get(axis)) for axis in AXES},
     }
 
 
@@ -228,7 +227,7 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
         channels = {"raw": evidence.raw.get(axis), "filtered": evidence.filtered.get(axis)}
         noise[axis] = {name: _stored_noise(found) for name, found in channels.items() if found}
         if noise[axis]:
-            noise[axis]["lines"] = [_named_line(line) for line in _lines_of(evidence, axis)]
+            noise[axis]["lines"] = [{**_named_line(line), "order": line.order} for line in _lines_of(evidence, axis)]
     return {
         "version": VERSION,
         "sample_rate_hz": rounded(evidence.sample_rate_hz),
@@ -236,7 +235,10 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
         "noise": noise,
         "response": {axis: _stored_step(step) for axis, step in evidence.steps.items()},
         "vibration": _vibration_part(evidence.symptoms.vibration),
-        "spikes": {axis: _spikes_part(spikes) for axis, spikes in evidence.symptoms.spikes.items()},
+        "spikes": {
+            axis: {**(_spikes_part(found) or {}), "chance_ratio": rounded(found.chance_ratio), "p_value": rounded(found.p_value)}
+            for axis, found in evidence.symptoms.spikes.items()
+        },
         "motors": _motors_part(evidence),
         "findings": [
             {
@@ -259,9 +261,11 @@ def evidence_document(evidence: Evidence) -> dict[str, Any]:
 def _motors_part(evidence: Evidence) -> dict[str, Any]:
     """What every motor does by itself: once per turn and at high frequencies; null where it was not measured."""
     found = evidence.symptoms
+    outputs = found.vibration.output_roughness if found.vibration else {}
     shares = {"once_per_turn": found.turning, "rough": found.rough}
     return {
         "is_recorded": found.track.is_recorded if found.track else None,
+        "output_roughness_ratio": {str(motor): rounded(value) for motor, value in outputs.items()},
         **{name: None if share is None else [rounded(value, 4) for value in share.values] for name, share in shares.items()},
     }
 

@@ -69,7 +69,10 @@ def _bearing(v: Values) -> tuple[float, ...] | None:
 def _spikes(v: Values) -> tuple[float, ...] | None:
     if "spike_coincident" not in v:
         return None
-    return (_over(float(np.log1p(max(v["spike_coincident"], 0.0))), 0.5, 0.5), _over(float(np.log1p(max(v["spike_count"], 0.0))), 1.5, 1.0))
+    return (
+        _over(float(np.log1p(max(v["spike_coincident"], 0.0))), 0.5, 0.5),
+        _over(float(np.log1p(max(v["spike_count"], 0.0))), 1.5, 1.0),
+    )
 
 
 def _noisy_axis(v: Values) -> tuple[float, ...] | None:

@@ -10,6 +10,7 @@ from nembrit.core.tuning.symptoms import Symptoms
 from nembrit.core.types import AXES
 
 ACT, WATCH = 0.8, 0.25  # likelihood from which a cause calls for action, or is worth a look
+MOST_SURE = 0.98  # more than this has not been shown on any flight that was not fitted to
 _SURE_PROPELLER = 4.0  # without recorded speeds a milder lead only names the roughest motor
 _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
 _SAFETY = "Propellers off for any work on the bench."
@@ -43,7 +44,7 @@ def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Rankin
         code=cause.code,
         kind=cause.kind,
         severity=severity,
-        confidence=round(likelihood, 3),
+        confidence=round(min(likelihood, MOST_SURE), 3),
         axis=axis,
         motor=motor,
         highlight=highlight,

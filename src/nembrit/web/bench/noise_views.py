@@ -128,7 +128,14 @@ def noise_map(request: HttpRequest, flight_id: int) -> HttpResponse:
         )
     except CoreError as error:
         return HttpResponse(str(error), status=400, content_type="text/plain")
-    return JsonResponse(data)
+    return JsonResponse(data | _marked(flight))
+
+
+def _marked(flight: Flight) -> dict[str, Any]:
+    """What findings rest on, to be marked in the map: fixed frequencies, and an order of the motors."""
+    findings = (services.evidence_of(flight).payload or {}).get("findings", [])
+    fixed = [finding["evidence"]["peak_hz"] for finding in findings if "peak_hz" in finding["evidence"]]
+    return {"marked_hz": fixed, "marked_order": 1 if any(finding["code"] == "propeller" for finding in findings) else None}
 
 
 @require_safe

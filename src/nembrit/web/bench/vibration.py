@@ -49,23 +49,26 @@ def page_of(flight: Flight, payload: dict[str, Any]) -> dict[str, Any]:
 
 def motor_rows(payload: dict[str, Any]) -> list[dict[str, Any]]:
     """One row a motor: its own shaking, roughness and output, each as a share of the largest."""
-    motors, outputs = payload.get("motors") or {}, (payload.get("vibration") or {}).get("output_roughness_ratio", {})
+    motors = payload.get("motors") or {}
+    outputs = motors.get("output_roughness_ratio") or {}
     turning, rough = motors.get("once_per_turn"), motors.get("rough")
     count = max(len(turning or []), len(rough or []), len(outputs))
 
-    def cell(label: str, values: list[float | None] | None, n: int, factor: float) -> dict[str, Any]:
+    blamed = {(finding["code"], finding["motor"]) for finding in payload["findings"]}
+
+    def cell(label: str, values: list[float | None] | None, n: int, factor: float, code: str) -> dict[str, Any]:
         value = values[n] if values is not None and n < len(values) else None
         if values is None or value is None:
             return {"label": label, "value": None}
         known = sorted(one for one in values if one is not None)
-        usual = known[len(known) // 2]
         share = 100 * value / max(known[-1], 1e-12)
-        return {"label": label, "value": value, "shown": value * factor, "share": share, "is_out": value > 2.5 * usual}
+        return {"label": label, "value": value, "shown": value * factor, "share": share, "is_out": (code, n + 1) in blamed}
 
     output = [outputs.get(str(n + 1)) for n in range(count)]
-    columns = (("once per turn", turning, 1.0), ("rough", rough, 1.0), ("output", output, 100.0))
+    columns = (("once per turn", turning, 1.0, "propeller"), ("rough", rough, 1.0, "bearing"), ("output", output, 100.0, ""))
     return [
-        {"motor": n + 1, "cells": [cell(label, values, n, factor) for label, values, factor in columns]} for n in range(count)
+        {"motor": n + 1, "cells": [cell(label, values, n, factor, code) for label, values, factor, code in columns]}
+        for n in range(count)
     ]
 
 

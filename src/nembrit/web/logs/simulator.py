@@ -8,7 +8,7 @@ import zstandard
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.progress import Progress
-from nembrit.core.simulate.airframe import Faults, World
+from nembrit.core.simulate.airframe import Faults, SecondGyro, World
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.services import card_of
@@ -27,6 +27,7 @@ def request_simulation(
     wind_m_s: float,
     pack_charge_ratio: float,
     faults: dict[str, Any] | None = None,
+    second_board: bool = False,
     flight_fields: dict[str, Any] | None = None,
 ) -> Log:
     """Note a flight for the simulator; `faults` None: what the craft's latest build entry says it suffers from.
@@ -43,6 +44,7 @@ def request_simulation(
     if faults is None:
         faults = build.simulated_faults if build else {}
     world = {"seed": seed, "wind_m_s": wind_m_s, "pack_charge_ratio": pack_charge_ratio, "faults": faults}
+    world |= {"second_board": True} if second_board else {}
     fields = {"card_key": card_key, "configuration_id": configuration.pk, "wind_m_s": wind_m_s, **(flight_fields or {})}
     file_name = f"{craft.name.lower()}-{card_key}-{seed}.csv"
     return Log.objects.create(craft=craft, file_name=file_name, request={"simulation": world, "flight": fields})
@@ -69,10 +71,12 @@ def simulate(log_id: int, progress: Progress) -> None:
         raise InputError("the card is gone")
     craft = core_craft(log.craft)
     faults = Faults(**world.pop("faults", {}))
+    second = SecondGyro(noise_factor=2.5, resonance_ratio=0.5) if world.pop("second_board", False) else None
     try:
-        flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults))
+        flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults, second_gyro=second))
         progress("writing the log", 0.2)
-        content = nembrit_csv.write([(role, flown.channels[role]) for role in write_order(craft)], flown.t_s, decimals=DECIMALS)
+        roles = [*write_order(craft), *(role for role in flown.channels if role.startswith("b/"))]
+        content = nembrit_csv.write([(role, flown.channels[role]) for role in roles], flown.t_s, decimals=DECIMALS)
         log.digest, log.size_bytes = hashlib.blake2b(content, digest_size=32).hexdigest(), len(content)
         log.save(update_fields=("digest", "size_bytes"))
         Upload.objects.update_or_create(log=log, defaults={"content": zstandard.ZstdCompressor(level=3).compress(content)})

@@ -13,6 +13,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import desk, inbox, services
 from nembrit.web.logs import simulator as flying
+from nembrit.web.logs.conditions import CONDITIONS
 from nembrit.web.logs.forms import AttachForm, SimulatorForm
 from nembrit.web.logs.models import Log
 
@@ -134,7 +135,8 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
 
 
 def _fly(craft: Craft, data: dict[str, object]) -> list[Job]:
-    faults = {"as_built": None, "sound": {}, "loose_mount": {"loose_mount": 1.0}}[str(data["condition"])]
+    condition = str(data["condition"])
+    faults = CONDITIONS[condition][1] if condition in CONDITIONS else None  # None: as it is built
     logs = [
         flying.request_simulation(
             craft,
@@ -144,6 +146,7 @@ def _fly(craft: Craft, data: dict[str, object]) -> list[Job]:
             wind_m_s=data["wind_m_s"],
             pack_charge_ratio=data["pack_charge_pct"] / 100,
             faults=faults,
+            second_board=bool(data["second_board"]),
         )
         for number in range(data["flights"])
     ]

@@ -152,9 +152,10 @@ class NoiseMap {
     while (taken.some((other) => x < other.x + other.w && x + width > other.x && Math.abs(y - other.y) < 18)) y += 19;
     if (y > box.y + box.h - 18) return;
     taken.push({ x, y, w: width });
-    ctx.fillStyle = faded("sheet", 0.9);
+    const marked = moving ? line.order === this.data.marked_order : this.data.marked_hz.some((hz) => Math.abs(hz - line.frequency_hz) < 10);
+    ctx.fillStyle = marked ? token("mark") : faded("sheet", 0.9);
     ctx.fillRect(x, y, width, 17);
-    ctx.fillStyle = token("ink");
+    ctx.fillStyle = token(marked ? "mark-ink" : "ink");
     ctx.textAlign = "left";
     ctx.fillText(words, x + 4, y + 13);
   }
@@ -242,4 +243,4 @@ function between([low, middle, high], share) {
 }
 
 const figure = document.querySelector("figure.noise-map");
-if (figure) new NoiseMap(figure).load(figure.dataset.src);
+if (figure) new NoiseMap(figure).load(figure.dataset.map);

@@ -1,0 +1,13 @@
+"""What can be wrong with a simulated craft, to choose from on the simulator's page."""
+
+from typing import Any
+
+CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
+    "sound": ("sound", {}),
+    "loose_mount": ("with a loose electronics tray", {"loose_mount": 1.0}),
+    "bent_propeller": ("with a bent propeller on motor 2", {"propeller_motor": 2}),
+    "worn_bearing": ("with a worn bearing in motor 3", {"bearing_motor": 3, "bearing_dps": 10.0}),
+    "spikes": ("with electrical spikes on roll", {"spike_axis": "roll"}),
+    "noisy_axis": ("with a noisy gyro axis, pitch", {"noisy_axis": "pitch"}),
+    "ringing_frame": ("with a frame that rings", {"resonance_factor": 8.0}),
+}

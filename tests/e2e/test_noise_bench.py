@@ -1,0 +1,101 @@
+"""The noise bench by mouse, keyboard and touch: from a log to a finding, a repair, flights and a verdict."""
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.e2e.conftest import drawn
+
+
+def map_drawn(page: Page) -> None:
+    page.wait_for_function("document.documentElement.dataset.map === 'drawn'")
+
+
+def simulated(page: Page, craft: int, condition: str, flights: int) -> None:
+    page.goto(f"/craft/{craft}/simulator/")
+    page.get_by_label("The craft is").select_option(condition)
+    page.get_by_label("Flights, one after another").fill(str(flights))
+    page.get_by_role("button", name=re.compile("Fly")).click()
+    expect(page.get_by_role("link", name=re.compile(r"[Ff]light \d+"))).to_have_count(flights, timeout=120_000)
+
+
+@pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}], ids=["desk", "phone"])
+def test_from_a_log_to_a_verdict_on_a_repair(browser: Browser, demo: str, size: dict[str, int]) -> None:
+    is_phone = size["width"] < 600
+    context = browser.new_context(viewport=size, base_url=demo, has_touch=is_phone)
+    page = context.new_page()
+    press = (lambda target: target.tap()) if is_phone else (lambda target: target.click())
+    craft = 2
+    simulated(page, craft, "bent_propeller", 2)
+    press(page.get_by_role("link", name=re.compile(r"[Ff]light \d+")).first)
+    drawn(page)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Motor 2 shakes")
+    expect(page.locator("article.finding").first).to_contain_text("Cure this first")
+    press(page.get_by_role("link", name="Motors & vibration"))
+    expect(page.locator("table.motors mark")).to_have_count(1)
+    expect(page.get_by_role("row", name=re.compile("motor 2")).locator("mark")).to_be_visible()
+    press(page.get_by_role("link", name="Findings"))
+    # gains are held back while the propeller is bent
+    page.goto(f"/craft/{craft}/slips/new/?group=pd.roll")
+    expect(page.get_by_text("Mechanics first: flight")).to_be_visible()
+    page.go_back()
+    drawn(page)
+    press(page.get_by_role("button", name="I changed the propeller of motor 2"))
+    expect(page.get_by_role("heading", level=1)).to_contain_text("New propeller")
+    slip = page.url
+    simulated(page, craft, "as_built", 4)
+    page.goto(slip)
+    page.wait_for_load_state("networkidle")
+    expect(page.locator("main, body").first).to_contain_text(re.compile("better", re.I))
+    press(page.get_by_role("button", name=re.compile("^Keep")).first)
+    context.close()
+
+
+def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -> None:
+    page.goto("/flights/1/noise/")
+    map_drawn(page)
+    canvas, readout = page.locator(".noise-map canvas"), page.locator(".noise-map .readout")
+    expect(canvas).to_have_attribute("aria-label", re.compile("Noise of gyro_raw.roll by frequency and throttle"))
+    box = canvas.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.7)
+    expect(readout).to_contain_text("Hz · throttle")
+    canvas.focus()
+    before = readout.text_content()
+    page.keyboard.press("ArrowRight")
+    expect(readout).not_to_have_text(before)
+    page.get_by_role("button", name="Table").first.click()
+    expect(page.get_by_role("region", name="Values of the map in dB")).to_be_visible()
+    page.get_by_label("time", exact=True).check()
+    page.wait_for_url(re.compile("by=time"))
+    map_drawn(page)
+    canvas.focus()
+    page.keyboard.press("ArrowRight")
+    page.get_by_role("link", name=re.compile("in the traces")).click()
+    expect(page).to_have_url(re.compile(r"/traces/\?from="))
+
+
+def test_spectra_of_chosen_stretches_and_wrong_ranges(page: Page) -> None:
+    page.goto("/flights/1/noise/")
+    page.get_by_label("Manoeuvres").select_option("hover")
+    page.get_by_label("Lay over").select_option(index=1)
+    page.get_by_role("button", name="Show these").click()
+    drawn(page)
+    expect(page.get_by_role("row", name=re.compile("raw"))).to_have_count(2)
+    page.get_by_label("Throttle from, %").fill("80")
+    page.get_by_label("to, %", exact=True).fill("20")
+    page.get_by_role("button", name="Show these").click()
+    expect(page.get_by_role("alert")).to_contain_text("from a lower to a higher number")
+    expect(page.get_by_label("Throttle from, %")).to_have_value("80")
+
+
+def test_one_correction_of_a_meaning_takes_its_fellows_along(page: Page) -> None:
+    page.goto("/logs/13/meanings/")
+    first = page.locator("input[id^='role-']").first
+    roles = page.locator("input[id^='role-']").evaluate_all("all => all.map(one => one.value)")
+    at = next(n for n, role in enumerate(roles) if role.endswith(".roll"))
+    page.locator("input[id^='role-']").nth(at).fill(roles[at].replace("gyro.", "b/gyro.").replace("setpoint.", "b/setpoint."))
+    page.locator("input[id^='role-']").nth(at).press("Tab")
+    expect(page.locator("#fellows")).to_contain_text("Followed your correction")
+    expect(page.locator("input.follows")).not_to_have_count(0)
+    assert first.is_visible()

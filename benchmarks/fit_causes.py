@@ -89,11 +89,10 @@ def judged(rows: list[dict[str, object]]) -> None:
             confident.append(order[0] == row["cause"])
     faulty = [top for top in tops if top[0] != CLEAN]
     clean = [top for top in tops if top[0] == CLEAN]
-    print(
-        f"first cause right {np.mean([t == a for t, a, _, _ in faulty]):.3f}, in the first two "
-        f"{np.mean([t in (a, b) for t, a, b, _ in faulty]):.3f} of {len(faulty)}; act right {np.mean(confident):.3f} of {len(confident)}; "
-        f"clean with act {sum(a != CLEAN and p >= 0.8 for _, a, _, p in clean)} of {len(clean)}"
-    )
+    first, two = np.mean([t == a for t, a, _, _ in faulty]), np.mean([t in (a, b) for t, a, b, _ in faulty])
+    n_false = sum(a != CLEAN and p >= 0.8 for _, a, _, p in clean)
+    print(f"first cause right {first:.3f}, in the first two {two:.3f} of {len(faulty)}")
+    print(f"act right {np.mean(confident):.3f} of {len(confident)}; clean with act {n_false} of {len(clean)}")
     for low, high in ((0.25, 0.6), (0.6, 0.85), (0.85, 0.97), (0.97, 1.01)):
         own = [(p, t == a) for t, a, _, p in tops if low <= p < high]
         if own:

@@ -31,6 +31,7 @@ class FaultCase:
     motor: int | None
     craft: Craft
     recording: Recording
+    resonance_hz: tuple[float, float, float]
 
 
 def random_airframe(rng: np.random.Generator) -> tuple[Craft, Airframe]:
@@ -188,20 +189,34 @@ def _card(key: str) -> Card:
     return replace(card, manoeuvres=(*card.manoeuvres[:-1], floats[0], card.manoeuvres[1], floats[0], card.manoeuvres[-1]))
 
 
-def fault_case(seed: int, cause: str, *, card: str | None = None, wind_m_s: float | None = None, level: float = 1.0) -> FaultCase:
-    """Fly one random craft with one cause; the same seed gives the same flight."""
+def _lively(card: Card) -> Card:
+    """The same card flown with big stick movements."""
+    return replace(
+        card,
+        manoeuvres=tuple(replace(step, size_ratio=min(1.0, 1.6 * step.size_ratio)) for step in card.manoeuvres),
+    )
+
+
+def fault_case(seed: int, cause: str, *, card: str | None = None, wind_m_s: float | None = None, flavour: str = "") -> FaultCase:
+    """Fly one random craft with one cause; the same seed gives the same flight.
+
+    `flavour` is calm, windy, lively or offset for sound craft that are hard to tell from faulty ones.
+    """
     rng = np.random.default_rng(seed)
     craft, airframe = random_airframe(rng)
+    if flavour == "offset":
+        airframe = replace(airframe, balance_offset=(0.03, -0.025))
     controller = sound_controller(airframe, rng)
     faults, axis, motor = _faults(cause, len(craft.motors), rng)
     controller = _wrong_controller(cause, airframe, controller, rng)
     wind = float(rng.uniform(0, 7)) if wind_m_s is None else wind_m_s
+    wind = {"calm": 0.0, "windy": 9.0}.get(flavour, wind)
     key = card or ("full" if rng.random() < 0.8 else "response")
     has_speeds = rng.random() < 0.8
     flight = fly(
         craft,
         controller,
-        _card(key),
+        _lively(_card(key)) if flavour == "lively" else _card(key),
         World(seed=seed, wind_m_s=wind, faults=faults),
         airframe=airframe,
     )
@@ -210,4 +225,4 @@ def fault_case(seed: int, cause: str, *, card: str | None = None, wind_m_s: floa
         channels = {role: values for role, values in channels.items() if not role.startswith("accel")}
     whole = Recording.of(channels, sample_rate_hz=2000.0)
     part = whole.span(2.5, float(flight.t_s[-1]) - 2.0)
-    return FaultCase(cause=cause, axis=axis, motor=motor, craft=craft, recording=part)
+    return FaultCase(cause=cause, axis=axis, motor=motor, craft=craft, recording=part, resonance_hz=airframe.resonance_hz)

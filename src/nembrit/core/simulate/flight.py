@@ -23,7 +23,8 @@ COLUMNS = (
 
 # decimals that a recorder of this kind would keep
 DECIMALS = {
-    "gyro_raw": 2, "b/gyro_raw": 2, "gyro": 2, "setpoint": 1, "stick": 3, "throttle": 3, "term_p": 4, "term_i": 4, "term_d": 4, "term_f": 4,
+    "gyro_raw": 2, "b/gyro_raw": 2, "gyro": 2, "setpoint": 1, "stick": 3, "throttle": 3,
+    "term_p": 4, "term_i": 4, "term_d": 4, "term_f": 4,
     "command": 4, "motor": 4, "motor_rpm": 0, "battery_voltage": 2, "battery_current": 1, "accel": 2,
 }  # fmt: skip
 _CELL_FULL_V, _CELL_EMPTY_V = 4.2, 3.45

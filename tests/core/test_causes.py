@@ -9,7 +9,7 @@ from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import Recording
 from nembrit.core.tuning import rules
 from nembrit.core.tuning.causes import CAUSES
-from nembrit.core.tuning.findings import findings_of
+from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.ranking import CLEAN, rank
 from nembrit.core.tuning.symptoms import symptoms_of
 from tests.core.test_noise_bench import flown, frames, without
@@ -159,6 +159,9 @@ def test_a_cause_without_its_channels_is_neither_blamed_nor_cleared() -> None:
         (rules.sensor_worse("roll", 9.0, [2.0, 2.1, 1.9, 2.0]), "sensor_worse"),
         (rules.sensor_worse("roll", 2.2, [2.0, 2.1, 1.9, 2.0]), None),
         (rules.sensor_worse("roll", 9.0, [2.0, 2.1]), None),
+        (rules.spikes_moved("roll", ["yaw", "yaw"]), "spikes_moved"),
+        (rules.spikes_moved("roll", ["yaw", "roll"]), None),
+        (rules.spikes_moved(None, ["yaw"]), None),
     ],
 )
 def test_single_rules(finding, code: str | None) -> None:
@@ -177,3 +180,11 @@ def test_a_swing_that_comes_and_goes_is_told_from_a_steady_one() -> None:
         found = rules.swing_kind(frames_of(recording), "roll", (15.0, 30.0))
         assert found.code == code
     assert rules.swing_kind(frames(), "roll", (3.0, 30.0)) is None
+
+
+def test_a_craft_s_own_history_is_part_of_the_findings() -> None:
+    symptoms = symptoms_of(flown(11, spike_axis="pitch"), n_motors=6, blades=3)
+    history = History(metrics={"motion_noise.roll": [0.1, 0.1, 0.11, 0.1]}, spike_axes=("yaw",))
+    found = findings_of(symptoms, sample_rate_hz=2000.0, metrics={"motion_noise.roll": 0.9}, history=history)
+    assert {"spikes_moved", "electrical_spikes"} <= {finding.code for finding in found}
+    assert "sensor_worse" in {finding.code for finding in found}

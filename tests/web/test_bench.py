@@ -12,7 +12,7 @@ from nembrit.core.simulate.flight import DECIMALS, fly, write_order
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes.models import Slip
-from tests.flying import CARD, HEX, controller
+from tests.flying import CARD, HEX, controller, log_file
 
 GAINS = {"title": "Less P", "primary_metric": "tracking_error.roll", "direction": "lower", "card_key": "response"}
 
@@ -138,6 +138,16 @@ class TestSensors:
         chart = json.loads(text(client, f"/flights/{flight.pk}/sensors/allan.json"))
         assert [line["label"] for line in chart["lines"]] == ["roll", "pitch", "yaw"]
 
+    def test_a_companion_log_is_the_second_board(self, client: Client, attach, act) -> None:
+        first = attach()
+        second = attach(log_file(5, 0.0), name="board-b.csv")
+        log = second.segments.get().log
+        act(f"/logs/{log.pk}/move/", to=f"flight-{first.pk}")
+        assert first.segments.count() == 2
+        page = text(client, f"/flights/{first.pk}/sensors/")
+        assert "The second gyro is that of board-b.csv" in page
+        assert "Two gyros on one flight" in page
+
     def test_one_gyro_alone(self, client: Client, loose: Flight) -> None:
         assert "No second gyro in this log" in text(client, f"/flights/{loose.pk}/sensors/")
         assert client.get(f"/flights/{loose.pk}/sensors/allan.json").status_code == 404
@@ -175,11 +185,19 @@ class TestMechanicsFirst:
         assert "Although mechanics are at fault" in text(client, slip.get_absolute_url())
 
     def test_a_sound_flight_asks_for_no_repair(self, client: Client, craft: Craft, attach, act) -> None:
-        from tests.flying import log_file
-
         sound = attach(log_file(6, 0.0))
         assert "repair/" not in text(client, f"/flights/{sound.pk}/")
         assert "no finding that asks for a repair" in act(f"/flights/{sound.pk}/repair/", code="propeller")
+
+
+def test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved_says_so(craft: Craft, attach) -> None:
+    from nembrit.core.tuning.findings import History
+    from nembrit.web.bench.services import _history
+
+    flights = [attach(log_file(seed, 0.0), name=f"{seed}.csv") for seed in (6, 7)]
+    history = _history(flights[1])
+    assert isinstance(history, History)
+    assert len(history.metrics["motion_noise.roll"]) == 1  # the flight before, not this one
 
 
 def _values(form: str) -> list[tuple[str, str]]:

@@ -13,7 +13,7 @@ from nembrit.core.response.authority import usable_mask
 from nembrit.core.response.step import StepResponse, step_response
 from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.tuning.finding import Finding
-from nembrit.core.tuning.findings import findings_of
+from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
@@ -57,11 +57,13 @@ def analyse(
     *,
     mixer: FloatArray | None,
     blades: int | None = None,
+    history: History | None = None,
     spans: Sequence[Span] | None = None,
     progress: Progress = no_progress,
 ) -> Evidence:
     """Analyse the usable part of a flight; `mixer` (n_motors, 3) lets lost authority be left out.
 
+    `history` is what the craft's earlier flights showed; findings that compare with it need it.
     `spans` are the manoeuvres as the tuner left them; None: those that detection finds. Never
     raises for data that cannot answer a question: the reason is returned instead, with what to fly.
     """
@@ -122,7 +124,7 @@ def analyse(
         filtered=filtered,
         steps=steps,
         symptoms=symptoms,
-        findings=findings_of(symptoms, sample_rate_hz=recording.sample_rate_hz, metrics={**metrics, **passed}),
+        findings=findings_of(symptoms, sample_rate_hz=recording.sample_rate_hz, metrics={**metrics, **passed}, history=history),
         metrics=metrics,
         spans=tuple(spans),
         reasons=reasons,

@@ -1,6 +1,7 @@
 """Findings of one flight: ranked causes first, then single signs, and what could not be tested."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from nembrit.core.tuning import rules
 from nembrit.core.tuning.causes import BY_CODE, Cause
@@ -16,16 +17,40 @@ _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
 _SAFETY = "Propellers off for any work on the bench."
 
 
-def findings_of(symptoms: Symptoms, *, sample_rate_hz: float, metrics: Mapping[str, float]) -> tuple[Finding, ...]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class History:
+    """What this craft's earlier flights showed, oldest first."""
+
+    metrics: Mapping[str, Sequence[float]] = field(default_factory=dict)
+    spike_axes: tuple[str, ...] = ()
+
+
+def findings_of(
+    symptoms: Symptoms, *, sample_rate_hz: float, metrics: Mapping[str, float], history: History | None = None
+) -> tuple[Finding, ...]:
     """All findings, most important first; the first one's first cause is the verdict."""
     ranking = rank(symptoms.values)
     ranked = [_ranked(BY_CODE[code], likelihood, symptoms, ranking) for code, likelihood in _by_likelihood(ranking)]
     extra = _single(symptoms, sample_rate_hz, metrics)
+    if history is not None:
+        extra += _compared(ranked, metrics, history)
     named = {finding.code for finding in ranked}
     if ranked and ranked[0].severity == "act":
         # a loud fault has secondary symptoms: single signs of it are no news
         extra = [finding for finding in extra if finding.severity == "info" or not named & set(finding.causes)]
     return (*ranked, *sorted(extra, key=lambda finding: finding.severity != "watch"))
+
+
+def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: History) -> list[Finding]:
+    """What only the craft's own history shows."""
+    found = []
+    for axis in AXES:
+        name = f"motion_noise.{axis}"
+        if name in metrics:
+            found.append(rules.sensor_worse(axis, metrics[name], history.metrics.get(name, ())))
+    spiky = next((finding.axis for finding in ranked if finding.code == "electrical_spikes"), None)
+    found.append(rules.spikes_moved(spiky, history.spike_axes))
+    return [finding for finding in found if finding is not None]
 
 
 def _by_likelihood(ranking: Ranking) -> list[tuple[str, float]]:

@@ -128,6 +128,19 @@ def sensor_worse(axis: str, now_dps: float, earlier_dps: Sequence[float]) -> Fin
     )  # fmt: skip
 
 
+def spikes_moved(axis: str | None, earlier_axes: Sequence[str]) -> Finding | None:
+    """Spikes on another axis than before: after a swap of boards the fault may have moved (common practice)."""
+    if axis is None or not earlier_axes or axis in earlier_axes:
+        return None
+    return Finding(
+        code="spikes_moved", kind="electrical", severity="info", confidence=0.5, axis=axis,
+        highlight=f"The spikes are on {axis} now; they were on {earlier_axes[-1]} before",
+        conclusion=": the fault moved with the change, so wiring or supply is the likelier cause than one chip.",
+        evidence={}, causes=("wiring", "supply", "board"),
+        proof="Add the capacitor or mend the wiring before swapping another board; check every axis again.",
+    )  # fmt: skip
+
+
 def swing_kind(frames: Frames, axis: str, swing: tuple[float, float]) -> Finding | None:
     """Whether a swing comes and goes (mechanical) or is always there (gains), from its power frame by frame.
 

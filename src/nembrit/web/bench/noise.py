@@ -48,12 +48,13 @@ def bench_of(segment: Segment) -> Bench:
     """Samples, frames and motor speeds of a segment; the last few are kept in memory."""
     log = segment.log
     stream_ids = tuple(log.streams.order_by("pk").values_list("pk", flat=True))
-    return _bench(log.pk, stream_ids, segment.start_s, segment.end_s)
+    return _bench(log.pk, (log.digest, *stream_ids), segment.start_s, segment.end_s)
 
 
 @lru_cache(maxsize=4)
-def _bench(log_id: int, stream_ids: tuple[int, ...], start_s: float, end_s: float) -> Bench:
-    log = Log.objects.get(pk=log_id)  # the streams' keys change when a log is read anew
+def _bench(log_id: int, version: tuple[object, ...], start_s: float, end_s: float) -> Bench:
+    """`version` is the file's digest and the streams' keys, which change when a log is read anew or a backup restored."""
+    log = Log.objects.get(pk=log_id)
     roles = [
         role
         for role in log.streams.values_list("channels__role", flat=True)
@@ -65,6 +66,11 @@ def _bench(log_id: int, stream_ids: tuple[int, ...], start_s: float, end_s: floa
     except NotEnoughData as error:
         return Bench(recording=recording, frames=None, track=None, reason=str(error))
     return Bench(recording=recording, frames=frames, track=rotor_track(frames), reason="")
+
+
+def gyro_roles(log: Log) -> list[str]:
+    """Gyro channels of a log."""
+    return [role for role in log.streams.values_list("channels__role", flat=True) if role and role.startswith("gyro")]
 
 
 def roles_of(bench: Bench) -> list[str]:

@@ -10,6 +10,7 @@ from django.db import transaction
 from nembrit.core.formats.progress import Progress
 from nembrit.core.report.documents import evidence_document
 from nembrit.core.report.evidence import ROLES, VERSION, analyse
+from nembrit.core.tuning.findings import History
 from nembrit.core.types import AXES
 from nembrit.web.bench.models import StoredResult
 from nembrit.web.common.jobs import job_handler, start_job
@@ -49,12 +50,34 @@ def make_evidence(segment_id: int, progress: Progress) -> None:
     mixer = mixer_of(segment.log.craft)
     recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
     evidence = analyse(
-        recording, mixer=mixer, blades=segment.log.craft.propeller_blades, spans=current_spans(segment.log), progress=progress
+        recording,
+        mixer=mixer,
+        blades=segment.log.craft.propeller_blades,
+        history=_history(segment.flight),
+        spans=current_spans(segment.log),
+        progress=progress,
     )
     StoredResult.objects.update_or_create(
         segment=segment,
         analysis=ANALYSIS,
         defaults={"version": VERSION, "parameters": _parameters(segment), "payload": evidence_document(evidence)},
+    )
+
+
+def _history(flight: Flight) -> History:
+    """What was found in this craft's flights before this one; flights that are analysed later do not count."""
+    earlier = sorted(flight.craft.flights.active().filter(number__lt=flight.number), key=lambda one: one.number)[-20:]
+    payloads = stored_payloads(earlier)
+    known = [payloads[one.pk] for one in earlier if one.pk in payloads]
+    names = [f"motion_noise.{axis}" for axis in AXES]
+    return History(
+        metrics={name: [payload["metrics"][name] for payload in known if name in payload["metrics"]] for name in names},
+        spike_axes=tuple(
+            finding["axis"]
+            for payload in known
+            for finding in payload["findings"]
+            if finding["code"] == "electrical_spikes" and finding["axis"]
+        ),
     )
 
 
@@ -165,7 +188,7 @@ def noise_rows(flight: Flight, payload: dict[str, Any]) -> tuple[list[NoiseRow],
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class History:
+class MetricHistory:
     """One metric over a craft's flights, as points of a small picture of 600 by 90."""
 
     points: tuple[dict[str, Any], ...] = ()
@@ -175,14 +198,14 @@ class History:
     spoken: str = ""
 
 
-def history_of(flight: Flight, metric: str) -> History:
+def history_of(flight: Flight, metric: str) -> MetricHistory:
     """The craft's own history of a metric, oldest first, at most 40 flights."""
     flights = sorted(flight.craft.flights.active(), key=lambda one: one.number)[-40:]
     payloads = stored_payloads(flights)
     known = {pk: payload["metrics"] for pk, payload in payloads.items()}
     values = [(one, known[one.pk][metric]) for one in flights if metric in known.get(one.pk, {})]
     if len(values) < 2:
-        return History()
+        return MetricHistory()
     low, high = min(value for _, value in values), max(value for _, value in values)
     points = tuple(
         {
@@ -195,7 +218,7 @@ def history_of(flight: Flight, metric: str) -> History:
         for k, (one, value) in enumerate(values)
     )
     spoken = ", ".join(f"{one.number}: {value:.1f}" for one, value in values)
-    return History(points=points, line=" ".join(f"{p['x']},{p['y']}" for p in points), low=low, high=high, spoken=spoken)
+    return MetricHistory(points=points, line=" ".join(f"{p['x']},{p['y']}" for p in points), low=low, high=high, spoken=spoken)
 
 
 def headline(payload: dict[str, Any]) -> str:

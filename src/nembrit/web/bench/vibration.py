@@ -20,8 +20,10 @@ from nembrit.web.bench import noise
 from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
+from nembrit.web.logs import traces
 from nembrit.web.logs.desk import main_segment
 from nembrit.web.logs.models import Segment
+from nembrit.web.logs.storage import load_recording
 
 _REST_DPS = 3.0  # a gyro whose second-long means stay within this is lying still
 
@@ -154,10 +156,11 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
     recording = noise.bench_of(segment).recording
     rest = rest_rows(recording)
     swapped, swap_reason = _swapped(flight, given)
+    companion, companion_name = _companion(flight, segment)
     rows, refused = [], []
     for axis in AXES:
         try:
-            now = _ratios(recording, axis)
+            now = _ratios(recording, axis) or _companion_ratios(recording, companion, axis)
             if now is None:
                 continue
             after = _ratios(swapped, axis) if swapped is not None else None
@@ -172,6 +175,7 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
         "rows": rows,
         "refused": refused,
         "swap_reason": swap_reason,
+        "companion": companion_name if companion is not None and not recording.has("b/gyro_raw.roll") else "",
         "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
         "swap_id": given.get("swap", ""),
         "ringing": _ringing(recording),
@@ -201,6 +205,32 @@ def _ratios(recording: Recording, axis: str) -> tuple[BandRatio, ...] | None:
     use = recording.is_whole(pair[0]) & recording.is_whole(pair[1])
     first, second = (chosen_spectrum(recording, role, use) for role in pair)
     return band_ratios(first, second)
+
+
+def _companion(flight: Flight, segment: Segment) -> tuple[Recording | None, str]:
+    """Another board's log of the same flight, cut to the same stretch by the clocks that were lined up."""
+    for other in flight.segments.exclude(pk=segment.pk).select_related("log"):
+        if not other.log.streams.filter(channels__role__startswith="gyro").exists():
+            continue
+        clocks = traces.clocks_of(flight)
+        edges_s = clocks[segment.log_id].page(np.array([segment.start_s, segment.end_s]))
+        start_s, end_s = (clocks[other.log_id].own(float(edge)) for edge in edges_s)
+        found = load_recording(other.log, noise.gyro_roles(other.log))
+        return found.span(start_s, end_s), other.log.file_name
+    return None, ""
+
+
+def _companion_ratios(recording: Recording, companion: Recording | None, axis: str) -> tuple[BandRatio, ...] | None:
+    if companion is None:
+        return None
+    for family in ("gyro_raw", "gyro"):
+        role = f"{family}.{axis}"
+        if recording.has(role) and companion.has(role):
+            return band_ratios(
+                chosen_spectrum(recording, role, recording.is_whole(role)),
+                chosen_spectrum(companion, role, companion.is_whole(role)),
+            )
+    return None
 
 
 def _ringing(recording: Recording) -> list[tuple[str, Ringing]]:

@@ -122,7 +122,7 @@ def test_the_loop_on_a_phone(page: Page, viewport: dict[str, int], logs: dict[st
     page.get_by_role("link", name="2", exact=True).click()
     drawn(page)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
-    page.get_by_role("link", name="Write the repair as a slip").click()
+    page.get_by_role("link", name="Write another repair").click()
     page.get_by_label("Part").fill("Tray")
     page.get_by_label("The change in a few words").fill("New foam")
     page.get_by_role("button", name="Make this the next change").click()

@@ -35,6 +35,7 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
     expect(page.locator("table.motors mark")).to_have_count(1)
     expect(page.get_by_role("row", name=re.compile("motor 2")).locator("mark")).to_be_visible()
     press(page.get_by_role("link", name="Findings", exact=True))
+    expect(page).to_have_url(re.compile(r"/flights/\d+/$"))
     # gains are held back while the propeller is bent
     page.goto(f"/craft/{craft}/slips/new/?group=pd.roll")
     expect(page.get_by_text("Mechanics first: flight")).to_be_visible()
@@ -48,6 +49,7 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
     expect(page.get_by_text(re.compile(r"\d+ flights? before, 1 after"))).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_contain_text("not enough flights yet")
     press(page.get_by_role("button", name=re.compile("^Keep")).first)
+    expect(page.get_by_text(re.compile("^Kept"))).to_be_visible()
     context.close()
 
 

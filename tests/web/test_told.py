@@ -86,7 +86,18 @@ def payload(*, findings: int = 0, overshoot: float | None = 5.0, tested: bool = 
         "peaks": [{"frequency_hz": 181.0, "level_db": 9.0}],
     }
     step = {"overshoot_pct": overshoot, "t_ms": [1.0, 3.0], "response": [0.1, 1.0], "low": [0.0, 0.9], "high": [0.2, 1.1]}
-    finding = {"code": "loose_mount", "severity": "act", "evidence": {"peak_hz": 54.0}}
+    finding = {
+        "code": "loose_mount",
+        "severity": "act",
+        "kind": "mechanical",
+        "holds_back": True,
+        "evidence": {"peak_hz": 54.0},
+        "axis": None,
+        "motor": None,
+        "highlight": "A hump of 9.0 dB around 54 Hz",
+        "conclusion": "in roll and pitch.",
+        "summary": "A hump of 9.0 dB around 54 Hz in roll and pitch.",
+    }
     return {
         "noise": {"roll": {"raw": noise, "filtered": noise}, "pitch": {"filtered": noise}, "yaw": {}},
         "response": {} if overshoot is None else {"roll": step},
@@ -99,9 +110,9 @@ def payload(*, findings: int = 0, overshoot: float | None = 5.0, tested: bool = 
 @pytest.mark.parametrize(
     ("found", "title"),
     [
-        (payload(findings=1), "A broad hump around 54 Hz"),
-        (payload(), "No sign of a loose mount; every axis follows with little overshoot"),
-        (payload(overshoot=24.0), "No sign of a loose mount; roll overshoots most, by 24 %"),
+        (payload(findings=1), "A hump of 9.0 dB around 54 Hz in roll and pitch"),
+        (payload(), "No fault found; every axis follows with little overshoot"),
+        (payload(overshoot=24.0), "No fault found; roll overshoots most, by 24 %"),
         (payload(overshoot=24.0, tested=False), "Roll overshoots most, by 24 %"),
         (payload(overshoot=None), "Noise measured; the response could not be judged"),
         (payload(overshoot=None) | {"noise": {}}, "This log cannot answer"),

@@ -77,7 +77,7 @@ def tip_speed(diameter_in: float, speed_rpm: float) -> tuple[float, float]:
     """Speed of a propeller's tip [m/s] and its Mach number at 15 °C (ISO 2533).
 
     >>> [round(value, 4) for value in tip_speed(5, 25000)]
-    [166.2389, 0.4885]
+    [166.2426, 0.4885]
     """
     speed_m_s = math.pi * diameter_in * 0.0254 * speed_rpm / 60
     return speed_m_s, speed_m_s / _SOUND_M_S

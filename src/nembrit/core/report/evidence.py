@@ -74,7 +74,7 @@ def analyse(
     reasons: dict[str, str] = {}
     notes: list[str] = []
     for number, axis in enumerate(AXES):
-        progress(f"noise, {axis}", number / 6)
+        progress(f"noise, {axis}", 2 * number / 7)
         for family, found in (("gyro_raw", raw), ("gyro", filtered)):
             if recording.has(f"{family}.{axis}"):
                 try:
@@ -83,7 +83,7 @@ def analyse(
                     reasons[f"noise.{axis}"] = str(error)
         if axis not in raw and axis not in filtered:
             reasons.setdefault(f"noise.{axis}", f"no gyro channel for {axis} in this log")
-        progress(f"response, {axis}", (number + 3) / 6)
+        progress(f"response, {axis}", (2 * number + 1) / 7)
         if not recording.has(f"setpoint.{axis}", f"gyro.{axis}"):
             reasons[f"response.{axis}"] = (
                 f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
@@ -105,7 +105,7 @@ def analyse(
     end_s = recording.start_s + recording.duration_s
     inside = [span for span in spans if span.start_s >= recording.start_s and span.end_s <= end_s]
     gyros = raw or filtered
-    progress("vibration and faults", 0.95)
+    progress("vibration and faults", 6 / 7)
     symptoms = symptoms_of(recording, n_motors=0 if mixer is None else mixer.shape[0], blades=blades, spans=inside)
     reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
     metrics = flight_metrics(

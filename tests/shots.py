@@ -23,10 +23,10 @@ SHOTS = (
     ("slip-form", "/craft/1/slips/new/?group=pd.roll", DESK, "light"),
     ("tune", "/craft/1/tune/", DESK, "light"),
     ("configuration", "/configurations/2/", DESK, "light"),
-    ("names", "/craft/1/names/", DESK, "light"),
     ("simulator", "/craft/1/simulator/", DESK, "light"),
     ("card-phone", "/cards/response/", PHONE, "light"),
-    ("style", "/style/", DESK, "light"),
+    ("noise", "/flights/5/noise/", DESK, "light"),
+    ("vibration", "/flights/1/vibration/", DESK, "light"),
 )
 
 

@@ -10,6 +10,8 @@ from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 ORDERS = (1, 2, 3, 4)
 _LOWEST_HZ, _HIGHEST_HZ = 25.0, 900.0  # of one turn, at full command
+_OWN_MOTION_HZ = 40.0
+_SAME, _LEAD = 0.12, 1.35  # speeds within 12 % are one answer, which must beat all others by a third
 _LEAST_LEVEL = 0.12  # log-power above the surroundings, mean over orders (starting value of a prototype, no source)
 
 
@@ -83,14 +85,18 @@ def rotor_track(frames: Frames) -> RotorTrack | None:
     if weight.sum() == 0 or float(np.ptp(mean[mean > 0.08])) < 0.1:
         return None  # a throttle that never moves cannot tell moving lines from fixed ones
     weight /= weight.sum()
-    best = (-np.inf, 0.0, 1.0)
-    for exponent in (0.65, 0.8, 1.0):
-        shape = mean**exponent * volts
-        for full_hz in np.geomspace(_LOWEST_HZ * 2, _HIGHEST_HZ, 240):
-            score = _score(level, rows, shape * full_hz, weight, frames)
-            best = max(best, (score, float(full_hz), exponent))
-    score, full_hz, exponent = best
-    if score < _LEAST_LEVEL:
+    level[:, frames.frequency_hz < _OWN_MOTION_HZ] = -0.3  # the craft's own movement goes with throttle too
+    usual = float(np.median(mean[mean > 0.08]))
+    tried = [
+        (_score(level, rows, mean**exponent * volts * full_hz, weight, frames), float(full_hz), exponent)
+        for exponent in (0.65, 0.8, 1.0)
+        for full_hz in np.geomspace(_LOWEST_HZ * 2, _HIGHEST_HZ, 240)
+    ]
+    score, full_hz, exponent = max(tried)
+    # another speed at the usual throttle that fits nearly as well: then it is not known
+    here_hz = full_hz * usual**exponent
+    rival = max(other for other, full, e in tried if abs(np.log(full * usual**e / here_hz)) > _SAME)
+    if score < _LEAST_LEVEL or score < _LEAD * rival:
         return None
     finer = [
         (_score(level, rows, mean**exponent * volts * f, weight, frames), f) for f in full_hz * np.linspace(0.985, 1.015, 31)

@@ -74,7 +74,11 @@ def symptoms_of(recording: Recording, *, n_motors: int, blades: int | None = Non
         values["hump_width_hz"] = max(humps[axis].width_hz for axis in AXES[:2])
     else:
         untested["loose_mount"] = "needs the gyro of roll and pitch, logged at 640 Hz or more"
-    resonance = _resonance(frames, lines, densities, values)
+    resonance = None
+    if track is None:
+        untested["frame_resonance"] = "needs motor speeds, or a throttle ramp, to tell lines that stay from lines that move"
+    else:
+        resonance = _resonance(frames, lines, densities, values)
     turning, rough = _motors(recording, frames, track, n_motors, values, untested)
     noisy = _noisy_axis(frames, roles, values, untested)
     return Symptoms(

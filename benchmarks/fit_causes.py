@@ -51,7 +51,7 @@ def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, object]]:
 
 
 def fitted(rows: list[dict[str, object]], penalty: float = 0.004) -> tuple[dict[str, float], dict[str, tuple[float, ...]]]:
-    """Biases and weights of at least zero by penalised log loss; a clean flight counts as often as all of one fault's."""
+    """Biases and weights of at least zero by penalised log loss; a sound flight counts as often as all of one fault's."""
     table, columns = design([row["values"] for row in rows])  # type: ignore[misc]
     codes = [CLEAN, *(cause.code for cause in KNOWN)]
     truth = np.array([codes.index(str(row["cause"])) for row in rows])

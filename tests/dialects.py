@@ -31,11 +31,12 @@ def _rows(columns: list[FloatArray], formats: list[str], *, separator: str, comm
 Made = tuple[bytes, set[str]]
 Row = tuple[str, str, FloatArray, str]
 MOTORS = range(1, 7)
+N_ROWS = 40_000  # the snaps of all three axes are among them
 
 
 def make(table: list[Row], sep: str, head: str = "", comma: bool = False, enc: str = "utf-8") -> Made:
     """A file of these columns and the roles that it holds."""
-    body = _rows([row[2] for row in table], [row[3] for row in table], separator=sep, comma=comma)
+    body = _rows([row[2][:N_ROWS] for row in table], [row[3] for row in table], separator=sep, comma=comma)
     return (head + sep.join(row[0] for row in table) + "\n" + body).encode(enc), {row[1] for row in table if row[1]}
 
 

@@ -55,10 +55,10 @@ def counts2() -> Made:
     t: list[Row] = [("loop", "", np.arange(t_s.size) * 1.0, "%.0f"), ("micros", "time", np.rint(t_s * 1e6 + 12345678), "%.0f")]
     for k, a in enumerate(AXES):
         t += [
-            (f"gyroADC({k})", f"gyro_raw.{a}", c[f"gyro_raw.{a}"] * s, "%.0f"),
+            (f"gyroCount({k})", f"gyro_raw.{a}", c[f"gyro_raw.{a}"] * s, "%.0f"),
             (f"gyroFiltered({k})", f"gyro.{a}", c[f"gyro.{a}"] * s, "%.0f"),
             (f"rateCmd({k})", f"setpoint.{a}", c[f"setpoint.{a}"] * 10, "%.0f"),
-            (f"accADC({k})", f"accel.{'xyz'[k]}", c[f"accel.{'xyz'[k]}"] / 9.80665 * 4096, "%.0f"),
+            (f"accCount({k})", f"accel.{'xyz'[k]}", c[f"accel.{'xyz'[k]}"] / 9.80665 * 4096, "%.0f"),
         ]
     t += [(f"motorOut({k - 1})", f"motor.{k}", c[f"motor.{k}"] * 1000, "%.0f") for k in MOTORS]
     t += [("throttle", "throttle", c["throttle"] * 1000, "%.0f"), ("vbat", "battery_voltage", c["battery_voltage"] * 100, "%.0f")]

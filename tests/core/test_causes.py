@@ -32,7 +32,7 @@ def found_in(recording: Recording, n_motors: int = 6):
         ({"noisy_axis": "roll"}, "noisy_axis", "roll", None),
     ],
 )
-@pytest.mark.parametrize("seed", [11, 12])
+@pytest.mark.parametrize("seed", [12])
 def test_a_planted_fault_is_the_first_cause(
     faults: dict[str, object], code: str, axis: str | None, motor: int | None, seed: int
 ) -> None:

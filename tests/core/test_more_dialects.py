@@ -14,7 +14,7 @@ from nembrit.core.records.recognise.fellows import fellow_roles
 from nembrit.core.records.recognise.propose import propose
 from nembrit.core.types import AXES
 from tests import dialects_forms, dialects_words
-from tests.dialects import MOTORS, Made, Row, make
+from tests.dialects import MOTORS, N_ROWS, Made, Row, make
 from tests.flying import flown
 
 
@@ -144,11 +144,13 @@ def test_a_dialect_unknown_to_the_recogniser_comes_in_whole(dialect: Callable[[]
     content, roles = dialect()
     raw = read_raw(content)
     log, flight = interpret(raw, propose(raw)).main, flown(5)
-    np.testing.assert_allclose(log.t_s - log.t_s[0], flight.t_s - flight.t_s[0], atol=1e-6)
+    np.testing.assert_allclose(log.t_s - log.t_s[0], flight.t_s[:N_ROWS] - flight.t_s[0], atol=1e-6)
     assert {channel.role for channel in log.channels if channel.role} == roles - {"time"}
     for role in roles - {"time"} - LEFT.get(dialect.__name__, set()):
         size = np.abs(flight.channels[role]).max()
-        np.testing.assert_allclose(log.find(role).values(), flight.channels[role], atol=0.011 * size + 1e-6, err_msg=role)
+        np.testing.assert_allclose(
+            log.find(role).values(), flight.channels[role][:N_ROWS], atol=0.011 * size + 1e-6, err_msg=role
+        )
 
 
 TERSE = ("us", "g_r", "g_p", "g_y", "gr_r", "gr_p", "gr_y", "m_1", "m_2", "m_3", "kanal A0", "kanal A1", "v")

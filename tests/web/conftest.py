@@ -80,3 +80,15 @@ def act(client: Client, django_capture_on_commit_callbacks):
             return client.post(path, data, follow=True).content.decode()
 
     return do
+
+
+@pytest.fixture
+def bring(client: Client, django_capture_on_commit_callbacks):
+    """Lay files in the inbox, jobs done."""
+
+    def do(*files: tuple[str, bytes], path: str = "/inbox/", **fields: str) -> str:
+        uploads = [SimpleUploadedFile(name, content) for name, content in files]
+        with django_capture_on_commit_callbacks(execute=True):
+            return client.post(path, {"files": uploads, **fields}, headers={"HX-Request": "true"}).content.decode()
+
+    return do

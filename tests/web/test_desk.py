@@ -3,7 +3,6 @@
 import contextlib
 import gzip
 import json
-import re
 import sqlite3
 from pathlib import Path
 
@@ -17,29 +16,13 @@ from nembrit.core.formats.registry import read_log
 from nembrit.web.common import backup
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import create_craft
-from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre
+from nembrit.web.logs.models import Channel, Log, Manoeuvre
 from tests.dialects import DIALECTS
 from tests.flying import flown, log_file
 
 pytestmark = pytest.mark.django_db
-
-COUNTED = b"sample;gyro roll;gyro pitch;gyro yaw;gas\n" + b"".join(
-    b"%d;%d;%d;%d;%d\n" % (k, k % 7, k % 5, k % 3, 30 + k % 9) for k in range(4000)
-)
-
-
-@pytest.fixture
-def bring(client: Client, django_capture_on_commit_callbacks):
-    """Lay files in the inbox, jobs done."""
-
-    def do(*files: tuple[str, bytes], path: str = "/inbox/", **fields: str) -> str:
-        uploads = [SimpleUploadedFile(name, content) for name, content in files]
-        with django_capture_on_commit_callbacks(execute=True):
-            return client.post(path, {"files": uploads, **fields}, headers={"HX-Request": "true"}).content.decode()
-
-    return do
 
 
 def slow_table(flight, late_s: float = 1.25) -> bytes:
@@ -114,84 +97,6 @@ class TestInbox:
         log = Log.objects.get()
         assert (log.state, log.segments.count(), str(log.recorded_at)[:10]) == ("ready", 0, "2010-08-05")
         assert "waits <a" in client.get(f"/craft/{craft.pk}/").content.decode()
-
-
-class TestMeanings:
-    def test_a_missing_rate_is_asked_for_kept_as_a_profile_and_applied_next_time(
-        self, client: Client, craft: Craft, bring, act
-    ) -> None:
-        bring(("one.csv", COUNTED))
-        log = Log.objects.get()
-        assert log.state == "asking"
-        assert "only counts rows" in client.get(f"/logs/{log.pk}/").content.decode()
-        stream = log.streams.get()
-        page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
-        assert "gyro.roll" in page
-        roles = {f"role-{stream.pk}-{channel.position}": channel.role for channel in stream.channels.exclude(position=0)}
-        refused = act(f"/logs/{log.pk}/meanings/", **roles, **{f"rate-{stream.pk}": "quick"})
-        assert "a rate is a number" in refused
-        assert 'value="quick"' in refused  # what was typed is still there
-        act(f"/logs/{log.pk}/meanings/", **roles, **{f"rate-{stream.pk}": "500"}, remember="1", profile_name="Club box")
-        log.refresh_from_db()
-        assert (log.state, log.streams.get().sample_rate_hz) == ("ready", pytest.approx(500))
-        bring(("two.csv", COUNTED.replace(b"4;", b"5;")))
-        second = Log.objects.get(file_name="two.csv")
-        assert (second.state, second.profile.name) == ("ready", "Club box")
-        assert "used for 2 logs" in client.get("/import-profiles/").content.decode()
-        assert "is forgotten" in act("/import-profiles/", profile=ImportProfile.objects.get().pk)
-
-    def test_a_column_is_corrected_without_a_new_upload(self, client: Client, craft: Craft, attach, act) -> None:
-        flight = attach(DIALECTS["spanish"](flown(5)).content)
-        log = flight.segments.get().log
-        channel = Channel.objects.get(stream__log=log, role="throttle")
-        field = f"{channel.stream_id}-{channel.position}"
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{field}": "throttle", f"scale-{field}": "volts"})
-        assert "throttle is written in one of" in page
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{field}": "altitude", f"scale-{field}": "cm"})
-        assert "is being read anew" in page
-        changed = Channel.objects.get(stream__log=log, role="altitude")
-        assert (changed.factor, changed.unit, changed.reason) == (0.01, "m", "chosen by you")
-        log.refresh_from_db()
-        assert log.segments.get().flight == flight
-        other = Channel.objects.get(stream__log=log, role="gyro.roll")
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{other.stream_id}-{other.position}": "gyro.pitch"})
-        assert "each role goes to one column" in page
-
-    @pytest.mark.parametrize(
-        ("column", "role", "scale", "told"),
-        [
-            ("giro cabeceo deseado", "gyro_raw.pitch", "deg/s", {"gyro_raw.roll", "gyro_raw.yaw"}),
-            ("salida motor 2", "servo.2", "µs", {"servo.1", "servo.3", "servo.6"}),
-            ("giro alabeo deseado", "accel.x", "deg/s", set()),  # a unit of another quantity was left over: it gives way
-            ("acelerador", "battery_voltage", "dV", set()),
-            ("acelerador", "sprocket", "", {"is not a role Nembrit knows"}),
-            ("acelerador", "altitude", "bananas", {"is written in one of"}),
-        ],
-    )
-    def test_named_alike_columns_follow_a_correction(
-        self, client: Client, craft: Craft, attach, column: str, role: str, scale: str, told: set[str]
-    ) -> None:
-        log = attach(DIALECTS["spanish"](flown(5)).content).segments.get().log
-        at = Channel.objects.get(stream__log=log, name=column)
-        field = f"{at.stream_id}-{at.position}"
-        form = {f"role-{field}": role, f"scale-{field}": scale}
-        shown = client.post(f"/logs/{log.pk}/meanings/fellows/?field={field}", form).content.decode()
-        assert told <= set(re.findall(r'value="([a-z_]+\.[a-z0-9]+)"', shown)) or all(text in shown for text in told)
-        assert not Channel.objects.filter(stream__log=log, role=role).exists() or role == "gyro_raw.pitch"  # only shown so far
-
-    def test_the_lines_before_the_table_become_a_configuration(self, craft: Craft, attach, act) -> None:
-        flight = attach(DIALECTS["brackets"](flown(5)).content)
-        act(f"/logs/{flight.segments.get().log_id}/settings/")
-        kept = Configuration.objects.order_by("-pk").first()
-        assert kept.settings.filter(name="gyro_scale", value="16.4 LSB per dps").exists()
-
-    def test_reading_again_needs_the_kept_file(self, client: Client, craft: Craft, attach, act) -> None:
-        log = attach().segments.get().log
-        act(f"/logs/{log.pk}/reread/")
-        log.refresh_from_db()
-        assert log.state == "ready"
-        assert "Its samples stay" in act(f"/logs/{log.pk}/upload/remove/")
-        assert "the uploaded file was removed" in act(f"/logs/{log.pk}/reread/")
 
 
 class TestWindowAndManoeuvres:

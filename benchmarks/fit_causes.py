@@ -1,10 +1,11 @@
 """Fits the weights of the joint ranking of causes on simulated flights; run by hand, result goes into `core/tuning/weights.py`.
 
-`python benchmarks/fit_causes.py FIRST_SEED N_PER_CAUSE` with PYTHONPATH=src:. ; symptoms are cached in /tmp.
+`python benchmarks/fit_causes.py FIRST_SEED N_PER_CAUSE` with PYTHONPATH=src:. ; symptoms are cached in the temporary folder.
 """
 
 import json
 import sys
+import tempfile
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -43,7 +44,7 @@ def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str]]:
 
 def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, object]]:
     """All cases, on every processor; kept in a file so that fitting can be repeated."""
-    kept = Path(f"/tmp/symptoms-{first_seed}-{n_per_cause}.json")
+    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}.json"
     if not kept.exists():
         with ProcessPoolExecutor() as pool:
             kept.write_text(json.dumps(list(pool.map(measured, cases(first_seed, n_per_cause), chunksize=4))))

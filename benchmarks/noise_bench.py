@@ -4,6 +4,7 @@
 """
 
 import time
+from collections.abc import Callable
 
 import numpy as np
 import scipy.signal
@@ -56,11 +57,11 @@ def whole(log: Recording) -> None:
         noise_map(symptoms.frames, f"gyro_raw.{axis}", track=symptoms.track)
 
 
-def best_s(work: object, log: Recording, n: int = 3) -> float:
+def best_s(work: Callable[[Recording], None], log: Recording, n: int = 3) -> float:
     found = []
     for _ in range(n):
         began = time.perf_counter()
-        work(log)  # type: ignore[operator]
+        work(log)
         found.append(time.perf_counter() - began)
     return min(found)
 

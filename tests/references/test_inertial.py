@@ -8,7 +8,7 @@ import pytest
 from nembrit.core.noise.allan import allan_deviation, deviations_at, drift_with_temperature, rest_noise
 from nembrit.core.noise.balance import force_n, permissible, tip_speed, unbalance_g_mm
 from nembrit.core.noise.motors import line_frequency_hz
-from nembrit.core.noise.vibration import blade_pass_hz, line_places_hz
+from nembrit.core.noise.vibration import blade_pass_hz
 
 
 def nist_points() -> np.ndarray:
@@ -101,4 +101,3 @@ def test_blades_and_tips() -> None:
 def test_lines_beyond_half_the_rate_fold(turn_hz: float, order: int, rate_hz: float, shown_hz: float) -> None:
     # |f − round(f / fs) fs|, the sampling theorem
     assert line_frequency_hz(turn_hz, order, rate_hz) == pytest.approx(shown_hz)
-    assert line_places_hz(turn_hz * 60, order, rate_hz)[1] == pytest.approx(shown_hz)

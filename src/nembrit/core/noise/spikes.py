@@ -31,10 +31,9 @@ class Spikes:
         """none, suspected (spikes alone) or likely (they follow the motors)."""
         if len(self.times_s) < 3:
             return "none"
-        is_told = self.coincident_ratio is not None and self.p_value is not None
-        if is_told and self.coincident_ratio >= 0.5 and self.p_value < 0.01:  # type: ignore[operator]
-            return "likely"
-        return "suspected"
+        if self.coincident_ratio is None or self.p_value is None:
+            return "suspected"
+        return "likely" if self.coincident_ratio >= 0.5 and self.p_value < 0.01 else "suspected"
 
 
 def spikes_of(recording: Recording, axis: str) -> Spikes | None:

@@ -6,7 +6,6 @@ import numpy as np
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.rotors import folded
 from nembrit.core.noise.spectra import welch_spectrum
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
@@ -109,9 +108,3 @@ def blade_pass_hz(rotor_rpm: float, blades: int) -> float:
     900.0
     """
     return rotor_rpm / 60 * blades
-
-
-def line_places_hz(rotor_rpm: float, blades: int, sample_rate_hz: float) -> tuple[float, float]:
-    """Where the once-per-turn and the blade line show in a log of that rate [Hz], folded at half of it."""
-    turn, blade = folded(np.array([rotor_rpm / 60, blade_pass_hz(rotor_rpm, blades)]), sample_rate_hz)
-    return float(turn), float(blade)

@@ -120,9 +120,10 @@ def map_data(bench: Bench, role: str, by: str, *, blades: int | None) -> dict[st
 
 def _tracks(bench: Bench, edges: FloatArray, by: str) -> list[float | None]:
     """Median once-per-turn frequency in every row, where motor speeds are known."""
-    if bench.track is None or bench.frames is None:
+    laid_over = bench.frames.drive() if bench.frames is not None else None
+    if bench.track is None or laid_over is None:
         return []
-    drive = bench.track.mean_hz if by == "speed" else bench.frames.drive()[0]  # type: ignore[index]
+    drive = bench.track.mean_hz if by == "speed" else laid_over[0]
     found: list[float | None] = []
     for low, high in itertools.pairwise(edges.tolist()):
         inside = (drive >= low) & (drive < high)

@@ -1,7 +1,7 @@
 """The recogniser: from names, units, numbers and how columns move together to a meaning for each.
 
 Confidence is a judgement in three grades (0.9 plain, about 0.7 likely, below 0.6 to be looked at);
-`docs/accuracy.md` says how often it was right on invented dialects.
+`docs/formats.md` says how often it was right on invented dialects.
 """
 
 from dataclasses import replace

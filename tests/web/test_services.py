@@ -20,7 +20,7 @@ from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import storage, traces
 from nembrit.web.logs.models import Channel, Log, Segment
-from nembrit.web.logs.packing import pack, pyramid_of, unpack
+from nembrit.web.logs.packing import extremes_of, pack, unpack
 from nembrit.web.tunes import history
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Slip
@@ -41,7 +41,7 @@ def test_packed_samples_come_back_bit_for_bit(samples: np.ndarray) -> None:
 def test_a_pyramid_holds_lowest_and_highest_with_gaps_passed_over() -> None:
     values = np.arange(200.0)
     values[70] = np.nan
-    assert pyramid_of(values).reshape(-1, 2).tolist() == [[0, 63], [64, 127], [128, 191], [192, 199]]
+    assert extremes_of(values).tolist() == [[0, 63], [64, 127], [128, 191], [192, 199]]
 
 
 @pytest.mark.django_db

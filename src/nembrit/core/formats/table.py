@@ -4,7 +4,6 @@ Rows are counted as a text editor does, from 1 and with the header. What can be 
 wrong length is left out and told, text among numbers is a missing value and told.
 """
 
-import io
 import re
 from collections import deque
 from collections.abc import Iterator
@@ -20,7 +19,7 @@ from nembrit.core.formats.dialect import BLANKS, TextDialect, dialect_of
 from nembrit.core.formats.guard import readable
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import HEAD_BYTES, Source
-from nembrit.core.formats.text import as_utf8, encoding_of
+from nembrit.core.formats.text import as_utf8, count_of, encoding_of
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.types import BoolArray, FloatArray, IntArray
@@ -101,7 +100,7 @@ def _parsed(table: "_Table", blocks: Iterator[bytes], mark: int) -> Iterator["_P
                 block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
             if not block.endswith(b"\n"):
                 block += b"\n"
-            n_lines = block.count(b"\n")
+            n_lines = count_of(block, b"\n")
             first_row, row = row, row + n_lines
             if skip:
                 n_skipped = min(skip, n_lines)
@@ -146,7 +145,7 @@ class _Table:
         self.columns = {k: CompactColumn() for k, is_text in enumerate(dialect.is_text) if not is_text}
         self.texts: dict[int, list[str]] = {k: [] for k, is_text in enumerate(dialect.is_text) if is_text}
         self.notes: list[QualityNote] = []
-        self.n_rows = self.n_dropped = 0
+        self.n_rows = self.n_dropped = self.n_irregular = 0
         self.told: set[int] = set()
         kinds = zip(dialect.is_text, dialect.is_long_integer, strict=True)
         self.schema: dict[str, type[pl.DataType]] = {
@@ -156,15 +155,18 @@ class _Table:
     def parse(self, block: bytes, first_row: int, n_lines: int) -> _Part:
         """One block of whole lines, the first of which is row `first_row`."""
         part = _Part(n_bytes=len(block))
-        block, rows = self._plain(block, first_row, n_lines)
-        if rows.size == 0:
-            return part
-        kept = self._check_lengths(block, rows, part)
-        frame = self._frame(block, self.schema, first_row)
-        if kept is not None and frame.height == kept.size:
-            frame, rows = frame.filter(pl.Series(kept)), rows[kept]
-        else:
-            kept = None
+        rows, kept = np.arange(first_row, first_row + n_lines), None
+        frame = self._regular(block, n_lines)
+        if frame is None:
+            block, rows = self._plain(block, rows)
+            if rows.size == 0:
+                return part
+            kept = self._check_lengths(block, rows, part)
+            frame = self._frame(block, self.schema, first_row)
+            if kept is not None and frame.height == kept.size:
+                frame, rows = frame.filter(pl.Series(kept)), rows[kept]
+            else:
+                kept = None
         part.n_rows = frame.height
         for k in range(frame.width):
             series = frame.to_series(k)
@@ -176,9 +178,25 @@ class _Table:
             part.numbers[k] = compacted(_numbers(series), least_decimals=self.columns[k].decimals)
         return part
 
-    def _plain(self, block: bytes, first_row: int, n_lines: int) -> tuple[bytes, IntArray]:
+    def _regular(self, block: bytes, n_lines: int) -> pl.DataFrame | None:
+        """A block parsed as it stands; None unless it shows that all its lines are rows of the right length.
+
+        Too long a row is an error here, too short a row lacks its last cell, and a comment or an empty line
+        has no number in front. Blocks that fail are looked at line by line, and after a few no more are tried.
+        """
+        if self.dialect.separator == BLANKS or self.dialect.is_text[0] or len(block) < 64 or self.n_irregular > 2:
+            return None
+        try:
+            frame = self._parsed(block, self.schema, cuts_long_rows=False)
+        except (pl.exceptions.PolarsError, ValueError):
+            frame = None
+        if frame is None or frame.height != n_lines or frame[:, 0].null_count() or frame[:, -1].null_count():
+            self.n_irregular += 1
+            return None
+        return frame
+
+    def _plain(self, block: bytes, rows: IntArray) -> tuple[bytes, IntArray]:
         """The block without comments and empty lines, single blanks between cells; and the row of every line left."""
-        rows = np.arange(first_row, first_row + n_lines)
         mark = self.dialect.comment.encode()
         has_comments = bool(mark) and (block.startswith(mark) or b"\n" + mark in block)
         if self.dialect.separator == BLANKS:
@@ -193,7 +211,7 @@ class _Table:
     def _check_lengths(self, block: bytes, rows: IntArray, part: _Part) -> BoolArray | None:
         """True for rows of the right length; None where all are. Quoted tables are left to the parser."""
         separator, wanted = self.dialect.separator.encode(), len(self.dialect.names) - 1
-        if self.dialect.has_quotes or block.count(separator) == wanted * rows.size:
+        if self.dialect.has_quotes or not separator:
             return None
         text = np.frombuffer(block.rstrip(b"\n") + b"\n", dtype=np.uint8)
         ends = np.flatnonzero(text == ord("\n"))
@@ -210,17 +228,20 @@ class _Table:
 
     def _frame(self, block: bytes, schema: dict[str, type[pl.DataType]], first_row: int) -> pl.DataFrame:
         with readable(f"the table from row {first_row} on"):
-            return pl.read_csv(
-                io.BytesIO(block),
-                has_header=False,
-                schema=schema,
-                separator=self.dialect.separator,
-                quote_char='"' if self.dialect.has_quotes else None,
-                decimal_comma=self.dialect.has_decimal_comma,
-                ignore_errors=True,
-                truncate_ragged_lines=True,
-                encoding="utf8-lossy",
-            )
+            return self._parsed(block, schema, cuts_long_rows=True)
+
+    def _parsed(self, block: bytes, schema: dict[str, type[pl.DataType]], *, cuts_long_rows: bool) -> pl.DataFrame:
+        return pl.read_csv(
+            block,
+            has_header=False,
+            schema=schema,
+            separator=self.dialect.separator,
+            quote_char='"' if self.dialect.has_quotes else None,
+            decimal_comma=self.dialect.has_decimal_comma,
+            ignore_errors=True,
+            truncate_ragged_lines=cuts_long_rows,
+            encoding="utf8-lossy",
+        )
 
     def _find_text(self, k: int, series: pl.Series, block: bytes, kept: BoolArray | None, rows: IntArray, part: _Part) -> None:
         """Tell the first cell of a column of numbers that is text."""

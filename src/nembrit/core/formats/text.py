@@ -2,6 +2,8 @@
 
 import codecs
 
+import numpy as np
+
 from nembrit.core.errors import LogReadError
 
 _MARKS = (
@@ -20,6 +22,7 @@ _KNOWN_BINARY = (
     (b"\x7fELF", "a program"),
     (b"SQLite format 3", "a database"),
 )
+_SLICE = 262_144
 _CONTROLS = bytes(set(range(32)) - {9, 10, 11, 12, 13, 26, 27})
 
 
@@ -69,3 +72,14 @@ def as_utf8(content: bytes) -> tuple[bytes, str]:
     if b"\r" in text[:65536]:
         text = text.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     return text, encoding
+
+
+def count_of(text: bytes, character: bytes) -> int:
+    """How often one byte occurs; several times as fast as `bytes.count` where it occurs often.
+
+    >>> count_of(b"1,2,3", b",")
+    2
+    """
+    codes = np.frombuffer(text, dtype=np.uint8)
+    starts = range(0, codes.size, _SLICE)  # small enough to stay in the processor's cache
+    return sum(int(np.count_nonzero(codes[start : start + _SLICE] == character[0])) for start in starts)

@@ -1,14 +1,15 @@
 """What is wrong with a log, before anyone trusts a number from it. Limits are starting values, no source."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
 
 from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
-from nembrit.core.records.recognise.relations import excerpt, likeness
+from nembrit.core.records.recognise.relations import held, likeness, middle_rows
 from nembrit.core.records.timebase import clock_notes, clock_of
-from nembrit.core.types import AXES, FloatArray
+from nembrit.core.types import AXES, BoolArray, FloatArray, IntArray
 
 _SHARE_ROLES = ("throttle", "motor.", "stick.", "term_", "command.")
 _FAST_ROLES = ("gyro", "setpoint.", "motor.", "accel.")  # what is sampled evenly; positions come when they come
@@ -38,14 +39,15 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
 
 @np.errstate(over="ignore", invalid="ignore")  # numbers beyond all reason are kept, and noted
 def _channel_notes(channel: Channel, stream: Stream, rate_hz: float) -> list[QualityNote]:
-    values = channel.values()
-    n_missing = int(np.isnan(values).sum())
+    samples = channel.samples
+    n_missing = int(np.count_nonzero(np.isnan(samples))) if samples.dtype.kind == "f" else 0
     notes = []
     if n_missing:
-        notes.append(_note("missing", channel, f"{n_missing} samples missing ({n_missing / values.size:.1%})", "warning"))
-    if n_missing == values.size:
+        notes.append(_note("missing", channel, f"{n_missing} samples missing ({n_missing / samples.size:.1%})", "warning"))
+    if n_missing == samples.size:
         return notes
-    low, high = float(np.nanmin(values)), float(np.nanmax(values))
+    ends = replace(channel, samples=np.array([np.fmin.reduce(samples), np.fmax.reduce(samples)])).values()
+    low, high = float(ends.min()), float(ends.max())
     if low == high:
         moves = channel.role is not None and channel.role.split(".")[0] in _MOVING_ROLES
         notes.append(_note("constant", channel, f"never changes from {low:g}", "fault" if moves else "info"))
@@ -60,20 +62,19 @@ def _channel_notes(channel: Channel, stream: Stream, rate_hz: float) -> list[Qua
         detail = f"reaches {max(abs(low), abs(high)):.0f} deg/s, faster than craft turn: wrong scale?"
         notes.append(_note("scale", channel, detail, "fault"))
     if family in _MOVING_ROLES:
-        notes += _stuck(channel, values, stream, rate_hz)
-        notes += _clipped(channel, values, low, high)
-        notes += _coarse(channel, values, family)
+        notes += _stuck(channel, stream, rate_hz)
+        notes += _clipped(channel)
+        notes += _coarse(channel, family)
     return notes
 
 
-def _stuck(channel: Channel, values: FloatArray, stream: Stream, rate_hz: float) -> list[QualityNote]:
+def _stuck(channel: Channel, stream: Stream, rate_hz: float) -> list[QualityNote]:
     """A moving quantity that stands still to the last digit."""
     least = max(8, round(_STUCK_S * rate_hz))
-    same = np.diff(values) == 0
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], same, [False])).astype(np.int8)))
-    starts, ends = edges[::2], edges[1::2]
-    # standing at nought on the ground is no fault
-    long = [(int(a), int(b)) for a, b in zip(starts, ends, strict=True) if b - a >= least and values[a] != 0]
+    starts, ends = _runs(channel.samples[1:] == channel.samples[:-1])
+    starts, ends = starts[ends - starts >= least], ends[ends - starts >= least]
+    moved = replace(channel, samples=channel.samples[starts]).values() != 0  # standing at nought on the ground is no fault
+    long = list(zip(starts[moved].tolist(), ends[moved].tolist(), strict=True))
     if not long:
         return []
     total_s = sum(b - a for a, b in long) / rate_hz
@@ -82,21 +83,29 @@ def _stuck(channel: Channel, values: FloatArray, stream: Stream, rate_hz: float)
     return [QualityNote(code="stuck", severity="warning", column=channel.name, detail=detail, start_s=first_s, end_s=last_s)]
 
 
-def _clipped(channel: Channel, values: FloatArray, low: float, high: float) -> list[QualityNote]:
+def _runs(is_so: BoolArray) -> tuple[IntArray, IntArray]:
+    """First and one past last position of every run of true values."""
+    edges = np.flatnonzero(is_so[1:] != is_so[:-1]) + 1
+    first, last = ([0] if is_so[0] else []), ([is_so.size] if is_so[-1] else [])
+    edges = np.concatenate((first, edges, last)).astype(np.int64)
+    return edges[::2], edges[1::2]
+
+
+def _clipped(channel: Channel) -> list[QualityNote]:
     """Runs of samples at the very highest or lowest value."""
+    edges = np.array([np.fmin.reduce(channel.samples), np.fmax.reduce(channel.samples)])
+    low, high = replace(channel, samples=edges).values().tolist()
     n_runs = 0
-    for edge in (low, high):
-        if edge == 0:
-            continue
-        at = values == edge
-        inside = np.convolve(at, np.ones(_CLIPPED_RUN), mode="valid") >= _CLIPPED_RUN
-        n_runs += int(np.count_nonzero(np.diff(inside.astype(np.int8), prepend=0) == 1))
+    for edge, value in zip(edges, (low, high), strict=True):
+        starts, ends = _runs(channel.samples == edge)
+        n_runs += int(np.count_nonzero(ends - starts >= _CLIPPED_RUN)) if value else 0
     if n_runs < 2:
         return []
+    low, high = sorted((low, high))
     return [_note("clipped", channel, f"cut off at {low:g} or {high:g} in {n_runs} places: beyond the sensor's range", "warning")]
 
 
-def _coarse(channel: Channel, values: FloatArray, family: str) -> list[QualityNote]:
+def _coarse(channel: Channel, family: str) -> list[QualityNote]:
     """A step between neighbouring values that is large against the movement from sample to sample."""
     if channel.samples.dtype.kind != "i" or family == "motor_rpm":
         return []
@@ -106,7 +115,7 @@ def _coarse(channel: Channel, values: FloatArray, family: str) -> list[QualityNo
     if steps.size == 0:
         return []
     step = float(np.gcd.reduce(steps)) / channel.divisor * abs(channel.factor)
-    spread = float(np.nanstd(np.diff(values[:200_000])))
+    spread = float(np.std(np.diff(replace(channel, samples=excerpted).values())))
     if step > 2.5 * spread:
         return [_note("coarse", channel, f"recorded in steps of {step:.3g} {channel.unit}: fine noise cannot be seen", "warning")]
     return []
@@ -119,10 +128,10 @@ def _axis_notes(stream: Stream, rate_hz: float) -> list[QualityNote]:
     gyros = {axis: channel for axis in AXES if (channel := stream.find(f"gyro.{axis}") or stream.find(f"gyro_raw.{axis}"))}
     if rate_hz < 20:
         return []
-    wanted = {axis: excerpt(channel.values()) for axis, channel in setpoints.items()}
+    wanted = {axis: _middle(channel) for axis, channel in setpoints.items()}
     notes = []
     for axis, gyro in gyros.items():
-        turned = excerpt(gyro.values())
+        turned = _middle(gyro)
         pairs = {other: likeness(wanted[other], turned, rate_hz=rate_hz) for other in wanted}
         own = pairs.get(axis)
         if own is None:
@@ -133,6 +142,11 @@ def _axis_notes(stream: Stream, rate_hz: float) -> list[QualityNote]:
         if rival and abs(pairs[rival].correlation) > 0.7 and abs(own.correlation) < 0.4:
             notes.append(_note("swapped", gyro, f"follows the set-point of {rival}, not of {axis}: axes swapped?", "fault"))
     return notes
+
+
+def _middle(channel: Channel) -> FloatArray:
+    first, last = middle_rows(channel.samples.size)
+    return held(replace(channel, samples=channel.samples[first:last]).values())
 
 
 def _note(code: str, channel: Channel, detail: str, severity: str) -> QualityNote:

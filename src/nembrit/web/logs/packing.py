@@ -4,7 +4,7 @@ import numpy as np
 import zstandard
 
 from nembrit.core.errors import InputError
-from nembrit.core.types import AnyArray, FloatArray
+from nembrit.core.types import AnyArray
 
 CHUNK_SAMPLES = 65_536
 PYRAMID_SAMPLES = 64
@@ -32,11 +32,7 @@ def unpack(content: bytes, *, dtype: str, n_samples: int) -> AnyArray:
     return np.cumsum(samples, dtype=kind) if kind.kind == "i" else samples
 
 
-def pyramid_of(values: FloatArray) -> AnyArray:
-    """Lowest and highest of every 64 values, float32, shape (2 × n_groups,): low, high, low, high …"""
-    n_groups = -(-values.size // PYRAMID_SAMPLES)
-    padded = np.full(n_groups * PYRAMID_SAMPLES, np.nan)
-    padded[: values.size] = values
-    groups = padded.reshape(n_groups, PYRAMID_SAMPLES)
-    low, high = np.fmin.reduce(groups, axis=1), np.fmax.reduce(groups, axis=1)
-    return np.stack((low, high), axis=1).astype(np.float32).ravel()
+def extremes_of(samples: AnyArray) -> AnyArray:
+    """Lowest and highest of every 64 samples, in their own type, shape (n_groups, 2); missing ones are passed over."""
+    starts = np.arange(0, samples.size, PYRAMID_SAMPLES)
+    return np.stack((np.fmin.reduceat(samples, starts), np.fmax.reduceat(samples, starts)), axis=1)

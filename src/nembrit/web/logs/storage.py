@@ -14,7 +14,7 @@ from nembrit.core.records import log as core_log
 from nembrit.core.records.timebase import clock_of, thinned, uniform
 from nembrit.core.types import AnyArray, FloatArray
 from nembrit.web.logs.models import Channel, Chunk, Log, Pyramid, Stream
-from nembrit.web.logs.packing import CHUNK_SAMPLES, PYRAMID_SAMPLES, pack, pyramid_of, unpack
+from nembrit.web.logs.packing import CHUNK_SAMPLES, PYRAMID_SAMPLES, extremes_of, pack, unpack
 
 _POOL = ThreadPoolExecutor(max_workers=2)
 _TIME_DIVISOR = 1e9  # times are kept as whole nanoseconds
@@ -81,7 +81,13 @@ def _packed_channel(channel: core_log.Channel, position: int) -> _Packed:
     starts = range(0, channel.samples.size, CHUNK_SAMPLES)
     parts = [channel.samples[start : start + CHUNK_SAMPLES] for start in starts]
     chunks = [Chunk(index=index, n_samples=part.size, content=pack(part)) for index, part in enumerate(parts)]
-    return row, chunks, Pyramid(content=pack(pyramid_of(channel.values())))
+    return row, chunks, Pyramid(content=pack(_pyramid(channel)))
+
+
+def _pyramid(channel: core_log.Channel) -> AnyArray:
+    """Lowest and highest value of every 64 samples, float32: low, high, low, high …"""
+    values = replace(channel, samples=extremes_of(channel.samples)).values().astype(np.float32)
+    return np.ascontiguousarray(values if channel.factor >= 0 else values[:, ::-1]).ravel()
 
 
 def _stats(channel: core_log.Channel) -> dict[str, float | None]:

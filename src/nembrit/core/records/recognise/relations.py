@@ -16,12 +16,6 @@ def middle_rows(n_rows: int) -> tuple[int, int]:
     return first, min(n_rows, first + _MOST_SAMPLES)
 
 
-def excerpt(values: FloatArray) -> FloatArray:
-    """The middle of a column; missing samples hold the value before."""
-    first, last = middle_rows(values.size)
-    return held(values[first:last])
-
-
 def held(values: FloatArray) -> FloatArray:
     """The same without gaps: missing samples hold the value before."""
     if not np.isfinite(values).all():

@@ -85,7 +85,7 @@ DATABASES = {
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
-            "init_command": "PRAGMA auto_vacuum=INCREMENTAL; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; "
+            "init_command": "PRAGMA auto_vacuum=INCREMENTAL; PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; "
             "PRAGMA mmap_size=268435456; PRAGMA cache_size=-20000; PRAGMA temp_store=MEMORY;",
         },
         "TEST": {"NAME": DATA_FOLDER / "test.sqlite3"},
@@ -104,6 +104,8 @@ USE_I18N = False
 STATIC_URL = "/static/"
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 10_000  # a configuration may have thousands of settings
 FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
+FILE_UPLOAD_TEMP_DIR = DATA_FOLDER / "arriving"  # beside the workshop, so that a file need not be moved
+FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 CSRF_FAILURE_VIEW = "nembrit.web.common.views.csrf_refused"
 MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
 SESSION_COOKIE_NAME = "nembrit-session"

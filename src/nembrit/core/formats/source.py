@@ -29,17 +29,13 @@ class Source:
     def lines(self, block_bytes: int) -> Iterator[bytes]:
         """Blocks of about that many bytes, each of whole lines."""
         rest = self.head
-        while True:
-            block = self._read(max(1, block_bytes - len(rest)))
-            ended = not block
-            block = rest + block
-            cut = len(block) if ended else block.rfind(b"\n") + 1
-            if not ended and cut == 0:  # a line longer than a block
-                rest = block
+        while block := self._read(block_bytes):
+            cut = block.rfind(b"\n") + 1
+            if cut == 0:  # a line longer than a block
+                rest += block
                 block_bytes *= 2
                 continue
+            yield b"".join((rest, memoryview(block)[:cut]))
             rest = block[cut:]
-            if block[:cut]:
-                yield block[:cut]
-            if ended:
-                return
+        if rest:
+            yield rest

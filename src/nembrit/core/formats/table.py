@@ -283,7 +283,8 @@ class _Table:
         if self.n_dropped > _MOST_NOTES:
             detail = f"{self.n_dropped} rows of another length are left out in all"
             self.notes.append(QualityNote(code="row", severity="warning", detail=detail))
-        columns = tuple(self._column(k) for k in range(len(self.dialect.names)))
+        with ThreadPoolExecutor(max_workers=2) as pool:
+            columns = tuple(pool.map(self._column, range(len(self.dialect.names))))
         return RawLog(
             format_key=KEY,
             tables=(RawTable(columns=columns),),

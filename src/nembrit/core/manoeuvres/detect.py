@@ -116,7 +116,7 @@ def _parted(values: FloatArray, start: int, end: int) -> list[tuple[int, int, fl
 
 def _others_rest(recording: Recording, axis: str, start: int, end: int, most_dps: float) -> bool:
     others = [recording.channels[f"setpoint.{other}"] for other in AXES if other != axis and recording.has(f"setpoint.{other}")]
-    return all(float(np.abs(np.nan_to_num(values[start:end])).max(initial=0.0)) < most_dps for values in others)
+    return all(float(np.fmax.reduce(np.abs(values[start:end]), initial=0.0)) < most_dps for values in others)
 
 
 def throttle_jumps(recording: Recording, inside: BoolArray) -> list[Span]:

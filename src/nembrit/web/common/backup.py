@@ -11,12 +11,14 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 from django.db.migrations.loader import MigrationLoader
+from django.dispatch import Signal
 from django_tasks_db.models import DBTaskResult
 
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.web.common.jobs import job_handler, recover_interrupted
 
+copy_wanted = Signal()  # sent with `progress` before a copy is made: what lies beside the database goes in
 _PAGES_AT_ONCE = 2048  # 8 MB: others may write in between
 _NAME = "nembrit-%Y%m%d-%H%M%S"
 
@@ -71,6 +73,7 @@ def make_backup(target: Path | None = None, *, progress: Progress = no_progress,
     target = target or _free_name(label)
     if target.exists():
         raise BackupError(f"{target} is there already; choose another name")
+    copy_wanted.send(sender=None, progress=progress)
     partial = target.with_name(target.name + ".partial")
     try:
         partial.unlink(missing_ok=True)

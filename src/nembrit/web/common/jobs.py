@@ -8,6 +8,7 @@ import logging
 import time
 from collections.abc import Callable
 
+from django.dispatch import Signal
 from django.utils import timezone
 from django_tasks import task
 
@@ -16,6 +17,7 @@ from nembrit.core.formats.progress import Progress
 from nembrit.web.common.models import Job
 
 Handler = Callable[[int, Progress], None]
+worker_started = Signal()
 _handlers: dict[str, Handler] = {}
 _MOST_ATTEMPTS = 2
 _UPDATE_EVERY_S = 0.25

@@ -20,6 +20,7 @@ from nembrit.core.setup.card import KINDS
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
+from nembrit.web.logs.arrivals import kept_bytes
 from nembrit.web.logs.models import Log, Manoeuvre, Segment, Upload
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import load_recording, main_stream
@@ -242,7 +243,7 @@ def remove_upload(log: Log) -> int:
     upload = Upload.objects.filter(log=log).first()
     if upload is None:
         return 0
-    size = len(upload.content)
+    size = kept_bytes(upload)
     upload.delete()
     if not connection.in_atomic_block:  # a script commits what is open
         with connection.cursor() as cursor:

@@ -18,7 +18,9 @@ class Log(models.Model):
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="logs", null=True)  # none: in the inbox
     file_name = models.CharField(max_length=200)
-    digest = models.CharField(max_length=64, blank=True, db_index=True)  # BLAKE2b of the file, to know it again
+    digest = models.CharField(
+        max_length=64, blank=True, db_index=True
+    )  # BLAKE2b of the digests of its 4 MiB pieces, to know it again
     size_bytes = models.BigIntegerField(default=0)
     format_key = models.CharField(max_length=30, blank=True)
     state = models.CharField(max_length=8, choices=State, default=State.WAITING)
@@ -69,10 +71,11 @@ class ImportProfile(models.Model):
 
 
 class Upload(models.Model):
-    """The file as it came, compressed, kept until the tuner removes it."""
+    """The file as it came, kept until the tuner removes it: compressed, or waiting for that in the data folder."""
 
     log = models.OneToOneField(Log, on_delete=models.CASCADE, related_name="upload")
     content = models.BinaryField()
+    waiting_name = models.CharField(max_length=40, blank=True)
 
 
 class Stream(models.Model):

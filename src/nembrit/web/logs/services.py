@@ -1,13 +1,11 @@
 """Bringing logs in: received, read as a job, and made a flight or laid in the inbox, whole or not at all."""
 
-import hashlib
 import io
-from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
-import zstandard
 from django.db import transaction
 
 from nembrit.core.errors import CoreError, LogReadError
@@ -24,12 +22,12 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import desk, inbox, meanings
-from nembrit.web.logs.models import Log, Segment, Upload
+from nembrit.web.logs.arrivals import arrive, open_kept, pack_soon
+from nembrit.web.logs.models import Log, Segment
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import store_log
 
 _HEAD_BYTES = 65_536
-_PIECE_BYTES = 4 * 1024 * 1024
 _FLIGHT_ROLES = ("gyro", "setpoint.", "motor.")  # a log with none of these is a companion of another
 
 
@@ -83,19 +81,21 @@ def _receive(
         if len(head) < _HEAD_BYTES:
             read_raw(head)  # small files are known whole at once
         check_head(head)
-        packed, digest, size_bytes = _packed(head, rest)
+        arrived = arrive(head, rest)
     except LogReadError as error:
         return Received(file_name=name, refusal=str(error))
     with transaction.atomic():
-        known = Log.objects.filter(digest=digest).exclude(state=Log.State.REFUSED)
+        known = Log.objects.filter(digest=arrived.digest).exclude(state=Log.State.REFUSED)
         known_log = known.filter(craft=craft).first() if craft else known.first()
         if known_log is None:
             request = {"flight": flight_fields} if craft else {}
             log = Log.objects.create(
-                craft=craft, file_name=name[:200], digest=digest, size_bytes=size_bytes, recorded_at=modified_at, request=request
-            )
-            Upload.objects.create(log=log, content=packed)
+                craft=craft, file_name=name[:200], digest=arrived.digest, size_bytes=arrived.size_bytes,
+                recorded_at=modified_at, request=request,
+            )  # fmt: skip
+            arrived.keep(log)
     if known_log is not None:
+        arrived.forget()
         return _known(name, known_log)
     return Received(file_name=name, job=start_job("import_log", log.pk, label=f"Reading {name}"))
 
@@ -107,24 +107,6 @@ def _known(name: str, log: Log) -> Received:
         return Received(file_name=name, known_flight=segment.flight)
     job = Job.objects.about("import_log", log.pk).first()
     return Received(file_name=name, job=job) if job and job.is_unfinished else Received(file_name=name, known_log=log)
-
-
-def _packed(head: bytes, rest: BinaryIO) -> tuple[bytes, str, int]:
-    """A file compressed, its digest and its size; hashed and compressed side by side, a piece at a time."""
-    engine, digest = zstandard.ZstdCompressor(level=1, threads=2).compressobj(), hashlib.blake2b(digest_size=32)
-    parts, size = [], 0
-    with ThreadPoolExecutor(max_workers=1) as pool:
-        piece = head
-        while piece:
-            size += len(piece)
-            if size > MOST_BYTES:
-                raise LogReadError(f"more than {MOST_BYTES / 1e6:.0f} MB; split the file first")
-            hashing = pool.submit(digest.update, piece)
-            parts.append(engine.compress(piece))
-            hashing.result()
-            piece = rest.read(_PIECE_BYTES)
-    parts.append(engine.flush())
-    return b"".join(parts), digest.hexdigest(), size
 
 
 def remove_refused(log: Log) -> None:
@@ -140,13 +122,13 @@ def import_log(log_id: int, progress: Progress) -> None:
     if log.state == Log.State.READY:
         return
     try:
-        packed = io.BytesIO(log.upload.content)
-        log.upload.content = b""  # one copy is enough
-        take_in(log, zstandard.ZstdDecompressor().stream_reader(packed), progress)
+        with closing(open_kept(log.upload)) as file:
+            take_in(log, file, progress)
     except CoreError as error:
         state = Log.State.ASKING if log.streams.exists() else Log.State.REFUSED
         Log.objects.filter(pk=log.pk).update(state=state, error=str(error))
         raise
+    pack_soon(log)
 
 
 def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:

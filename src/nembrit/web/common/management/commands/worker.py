@@ -7,7 +7,7 @@ from typing import Any
 from django_tasks_db.management.commands.db_worker import Command as DatabaseWorker
 from django_tasks_db.models import DBTaskResult
 
-from nembrit.web.common.jobs import recover_interrupted
+from nembrit.web.common.jobs import recover_interrupted, worker_started
 
 
 class Command(DatabaseWorker):
@@ -18,6 +18,7 @@ class Command(DatabaseWorker):
         # rows that the task library left running belong to a worker that is gone; ours are requeued instead
         DBTaskResult.objects.running().delete()
         recover_interrupted()
+        worker_started.send(sender=Command)
         super().handle(**{**options, "interval": 0.3, "startup_delay": False, "reload": False, "verbosity": 0})
 
 

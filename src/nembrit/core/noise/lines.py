@@ -3,14 +3,16 @@
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.ndimage
 import scipy.signal
 
 from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.rotors import RotorTrack, folded, order_mask, whitened
+from nembrit.core.noise.levels import folded, whitened
+from nembrit.core.noise.rotors import RotorTrack, order_mask
 from nembrit.core.types import BoolArray, FloatArray
 
 _DB_PER_NEPER = 10 / np.log(10)
-_LEAST_PEAK, _LEAST_PROMINENCE, _LEAST_SIGMA = 0.25, 0.30, 5.0  # natural log of power; starting values of a prototype
+_LEAST_PEAK, _LEAST_PROMINENCE, _LEAST_SIGMA = 0.25, 0.30, 5.5  # natural log of power; starting values of a prototype
 _LEAST_THIRD = 0.18
 _LOWEST_HZ = 25.0
 _MOTOR_LEVEL = 0.15
@@ -46,10 +48,11 @@ def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: 
 
     Notes
     -----
-    Level is the mean over frames of log power less its running median over 60 Hz. A fixed line must reach 0.25
-    (1.1 dB), stand out by 0.30, be five standard errors above zero and show in two thirds of the throttle range;
-    orders 1 to 6 of every motor (8 Hz or 3.5 % to either side) are left out first. A motor line is the mean level at
-    that order. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers: starting values of a
+    Level is log power less its running median over 60 Hz; of fixed lines the mean amplitude over frames and three
+    bins, of a motor line the mean at its order. A fixed line must reach 0.25 (1.1 dB), stand out by 0.30, be 5.5
+    standard errors above zero and show in two thirds of the throttle range; orders 1 to 6 of every motor (8 Hz or
+    3.5 % to either side) are left out first. Its frequency is the top of a parabola through what lies above two
+    thirds of its peak. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers: starting values of a
     prototype, no source (`docs/methods.md`, 4).
     """
     level = whitened(frames.power[role], bin_hz=frames.bin_hz)
@@ -96,16 +99,17 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
     mask: BoolArray = np.zeros(level.shape, bool)
     if track is not None:
         mask = _wide_mask(frames, track)
-    shown = np.where(mask, np.nan, level)
+    shown = np.where(mask, np.nan, np.exp(level / 2))  # amplitudes scatter less than logs, and outliers weigh less than in power
     seen = np.isfinite(shown).sum(axis=0)
     usable = seen >= max(6, 0.05 * level.shape[0])
     if usable.sum() < 20:
         return []
     mean, spread = np.full(level.shape[1], np.nan), np.full(level.shape[1], np.nan)
-    mean[usable] = np.nanmean(shown[:, usable], axis=0)
-    spread[usable] = np.nanstd(shown[:, usable], axis=0)
+    amplitude = np.nanmean(shown[:, usable], axis=0)
+    mean[usable], spread[usable] = 2 * np.log(amplitude), 2 * np.nanstd(shown[:, usable], axis=0) / amplitude
     grid = np.arange(level.shape[1])
-    plain = np.interp(grid, grid[usable], mean[usable])
+    # a resonance is wider than a bin, and a Hann line fills three: their mean scatters less
+    plain = scipy.ndimage.uniform_filter1d(np.interp(grid, grid[usable], mean[usable]), 3, mode="nearest")
     plain -= np.median(plain[usable])
     at, told = scipy.signal.find_peaks(plain, height=_LEAST_PEAK, prominence=_LEAST_PROMINENCE)
     drive = frames.drive()
@@ -116,17 +120,18 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
         frequency = float(frames.frequency_hz[index])
         if frequency < _LOWEST_HZ or frequency > 0.47 * frames.sample_rate_hz or not usable[index]:
             continue
-        error = spread[index] / np.sqrt(max(1.0, seen[index] / 2.5))  # frames overlap by three quarters
+        # frames overlap by three quarters, and Hann's neighbours in frequency by a half
+        error = spread[index] / np.sqrt(max(1.0, seen[index] / 2.5) * 2)
         near = slice(max(0, index - 1), index + 2)
         present = 0
         for part in thirds:
             own = shown[part, near]
-            if np.isfinite(own).sum() >= 6 and float(np.nanmean(own)) - offset > _LEAST_THIRD:
+            if np.isfinite(own).sum() >= 6 and 2 * float(np.log(np.nanmean(own))) - offset > _LEAST_THIRD:
                 present += 1
         if height < _LEAST_SIGMA * error or (present < 2 and drive is not None):
             continue
-        refined = frequency + _parabola(plain, int(index)) * frames.bin_hz
-        width = _width(plain, int(index)) * frames.bin_hz
+        middle, n_wide = _shape(plain, int(index))
+        refined, width = middle * frames.bin_hz, n_wide * frames.bin_hz
         sure = float(np.clip(0.55 + 0.03 * (height / error - _LEAST_SIGMA) + 0.1 * (present - 2), 0.5, 0.97))
         if track is None:
             sure = min(sure, 0.6)
@@ -154,21 +159,23 @@ def _wide_mask(frames: Frames, track: RotorTrack) -> BoolArray:
     return mask
 
 
-def _parabola(values: FloatArray, at: int) -> float:
-    """Offset of the true peak from a bin, from a parabola through it and its neighbours."""
-    if not 0 < at < values.size - 1:
-        return 0.0
-    before, here, after = values[at - 1 : at + 2]
-    bend = before - 2 * here + after
-    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+def _shape(values: FloatArray, at: int) -> tuple[float, float]:
+    """Middle of a peak, by a parabola through what lies above two thirds of it, and its width at half, both in bins."""
+    left, right = _above(values, at, values[at] / 2)
+    low, high = _above(values, at, values[at] * 2 / 3)
+    low, high = min(low, at - 1), max(high, at + 1)
+    if low < 0 or high >= values.size:
+        return float(at), float(right - left + 1)
+    bend, slope, _ = np.polyfit(np.arange(low, high + 1) - at, values[low : high + 1], 2)
+    middle = float(np.clip(-slope / (2 * bend), low - at, high - at)) if bend < 0 else 0.0
+    return at + middle, float(right - left + 1)
 
 
-def _width(values: FloatArray, at: int) -> float:
-    """Bins around a peak that stay above half of it."""
-    half = values[at] / 2
+def _above(values: FloatArray, at: int, least: float) -> tuple[int, int]:
+    """First and last bin around a peak that stay above a level."""
     left = right = at
-    while left > 0 and values[left - 1] > half:
+    while left > 0 and values[left - 1] > least:
         left -= 1
-    while right < values.size - 1 and values[right + 1] > half:
+    while right < values.size - 1 and values[right + 1] > least:
         right += 1
-    return float(right - left + 1)
+    return left, right

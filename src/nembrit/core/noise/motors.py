@@ -6,7 +6,8 @@ import numpy as np
 import scipy.optimize
 
 from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.rotors import RotorTrack, folded, order_mask
+from nembrit.core.noise.levels import folded
+from nembrit.core.noise.rotors import RotorTrack, order_mask
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
 

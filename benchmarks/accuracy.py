@@ -10,13 +10,14 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks import noise_accuracy
+from benchmarks.random_craft import random_airframe, sound_controller
 from nembrit.core.records.log import Recording
 from nembrit.core.report.evidence import Evidence, analyse
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.setup.card import CARDS
-from nembrit.core.setup.controller import AxisGains, Controller, Filter
-from nembrit.core.setup.craft import Craft, layout_motors
-from nembrit.core.simulate.airframe import Airframe, Faults, World, airframe_of, vary
+from nembrit.core.setup.controller import Controller
+from nembrit.core.setup.craft import Craft
+from nembrit.core.simulate.airframe import Airframe, Faults, World
 from nembrit.core.simulate.flight import fly, fly_sticks
 from nembrit.core.simulate.pilot import Sticks
 from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
@@ -42,28 +43,8 @@ class Case:
 
 def random_case(number: int, *, loose: bool) -> Case:
     rng = np.random.default_rng(FIRST_SEED + number)
-    layout, diameter_in = [("quad", 5.0), ("hex", 6.0), ("quad", 3.0), ("octo", 8.0)][number % 4]
-    craft = Craft(name="random", kind="multirotor", motors=layout_motors(layout), diameter_in=diameter_in)
-    airframe = vary(airframe_of(craft), rng)
-    # gains that suit the craft's authority, scattered as tuners scatter them
-    scale = 38_000 / airframe.authority_dps2[0]
-    lag = airframe.motor_lag_s / 0.018
-
-    def gains(p: float, i: float, d: float, f: float) -> AxisGains:
-        wide = np.exp(rng.normal(0, 0.2, 4))
-        return AxisGains(p=p * scale / lag * wide[0], i=i * scale * wide[1], d=d * scale * wide[2], f=f * scale * wide[3])
-
-    controller = Controller(
-        loop_rate_hz=4000.0,
-        gains={
-            "roll": gains(0.0021, 0.008, 3.4e-5, 1e-5),
-            "pitch": gains(0.0025, 0.009, 4e-5, 1e-5),
-            "yaw": gains(0.006, 0.016, 0, 0),
-        },
-        chip=(Filter(kind="lowpass_2", frequency_hz=550),),
-        gyro=(Filter(kind="lowpass_2", frequency_hz=float(rng.uniform(120, 250))),),
-        d_term=(Filter(kind="lowpass_2", frequency_hz=float(rng.uniform(80, 160))),),
-    )
+    craft, airframe = random_airframe(rng)
+    controller = sound_controller(airframe, rng)
     faults = Faults(loose_mount=float(rng.uniform(0.7, 1.2)), loose_mount_hz=float(rng.uniform(50, 80))) if loose else Faults()
     world = World(seed=FIRST_SEED + number, wind_m_s=float(rng.uniform(0, 6)), faults=faults)
     flight = fly(craft, controller, next(card for card in CARDS if card.key == "response"), world, airframe=airframe)

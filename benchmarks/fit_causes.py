@@ -8,6 +8,7 @@ import sys
 import tempfile
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import scipy.optimize
@@ -20,10 +21,10 @@ from nembrit.core.tuning.ranking import CLEAN, design, rank
 from nembrit.core.tuning.symptoms import symptoms_of
 
 
-def measured(job: tuple[int, str]) -> dict[str, object]:
+def measured(job: tuple[int, str, str]) -> dict[str, Any]:
     """The symptoms of one random flight with one cause, and whose fault it was."""
-    seed, cause = job
-    case = fault_case(seed, cause)
+    seed, cause, flavour = job
+    case = fault_case(seed, cause, flavour=flavour)
     found = symptoms_of(
         case.recording, n_motors=len(case.craft.motors), blades=case.craft.blades, spans=manoeuvres(case.recording)
     )
@@ -34,28 +35,33 @@ def measured(job: tuple[int, str]) -> dict[str, object]:
     }  # fmt: skip
 
 
-def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str]]:
-    """Clean flights three times as often as any fault."""
-    jobs = [
-        (first_seed + 1000 * k + n, cause) for k, cause in enumerate(CAUSES) for n in range(n_per_cause * (3 if k == 0 else 1))
+def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str, str]]:
+    """As many flights of every fault as of every flavour of sound ones."""
+    faults = [(first_seed + 1000 * k + n, cause, "") for k, cause in enumerate(CAUSES[1:]) for n in range(n_per_cause)]
+    sound = [
+        (first_seed + 50_000 + 1000 * k + n, "clean", flavour)
+        for k, flavour in enumerate(("", "calm", "windy", "lively", "offset"))
+        for n in range(n_per_cause)
     ]
+    jobs = faults + sound
     return [jobs[k] for k in np.random.default_rng(first_seed).permutation(len(jobs))]
 
 
-def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, object]]:
+def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, Any]]:
     """All cases, on every processor; kept in a file so that fitting can be repeated."""
-    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}.json"
+    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-flavours.json"
     if not kept.exists():
         with ProcessPoolExecutor() as pool:
             kept.write_text(json.dumps(list(pool.map(measured, cases(first_seed, n_per_cause), chunksize=4))))
     return list(json.loads(kept.read_text()))
 
 
-def fitted(rows: list[dict[str, object]], penalty: float = 0.004) -> tuple[dict[str, float], dict[str, tuple[float, ...]]]:
-    """Biases and weights of at least zero by penalised log loss; a sound flight counts as often as all of one fault's."""
-    table, columns = design([row["values"] for row in rows])  # type: ignore[misc]
+def fitted(rows: list[dict[str, Any]], penalty: float = 0.004) -> tuple[dict[str, float], dict[str, tuple[float, ...]]]:
+    """Biases and weights of at least zero by penalised log loss, as if half of all flights were sound."""
+    table, columns = design([row["values"] for row in rows])
     codes = [CLEAN, *(cause.code for cause in KNOWN)]
-    truth = np.array([codes.index(str(row["cause"])) for row in rows])
+    truth = np.array([codes.index(row["cause"]) for row in rows])
+    share = np.where(truth == 0, 0.5 / np.sum(truth == 0), 0.5 / np.sum(truth != 0))
     n_features, n_causes = table.shape[1], len(KNOWN)
 
     def scores(parameters: np.ndarray) -> np.ndarray:
@@ -66,7 +72,7 @@ def fitted(rows: list[dict[str, object]], penalty: float = 0.004) -> tuple[dict[
     def loss(parameters: np.ndarray) -> float:
         z = scores(parameters)
         likely = z[np.arange(len(rows)), truth] - scipy.special.logsumexp(z, axis=1)
-        return float(-likely.mean() + penalty * (parameters[:n_features] ** 2).mean())
+        return float(-likely @ share + penalty * (parameters[:n_features] ** 2).mean())
 
     start = np.concatenate((np.ones(n_features), -3 * np.ones(n_causes)))
     found = scipy.optimize.minimize(
@@ -77,13 +83,13 @@ def fitted(rows: list[dict[str, object]], penalty: float = 0.004) -> tuple[dict[
     return biases, weights
 
 
-def judged(rows: list[dict[str, object]]) -> None:
+def judged(rows: list[dict[str, Any]]) -> None:
     """How the ranking with the weights in force does on these rows."""
     tops, confident, wrong = [], [], []
     for row in rows:
-        likelihood = rank(row["values"]).likelihood  # type: ignore[arg-type]
+        likelihood = rank(row["values"]).likelihood
         order = sorted(likelihood, key=lambda code: -likelihood[code])
-        tops.append((str(row["cause"]), order[0], order[1], likelihood[order[0]]))
+        tops.append((row["cause"], order[0], order[1], likelihood[order[0]]))
         if order[0] != row["cause"]:
             wrong.append(f"{row['seed']} {row['cause']} taken for {order[0]} ({likelihood[order[0]]:.2f})")
         if order[0] != CLEAN and likelihood[order[0]] >= 0.8:

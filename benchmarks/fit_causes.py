@@ -16,18 +16,17 @@ import scipy.special
 
 from benchmarks.random_craft import CAUSES, fault_case
 from nembrit.core.manoeuvres.detect import manoeuvres
+from nembrit.core.report.evidence import analyse
 from nembrit.core.tuning.causes import CAUSES as KNOWN
 from nembrit.core.tuning.ranking import CLEAN, design, rank
-from nembrit.core.tuning.symptoms import symptoms_of
 
 
 def measured(job: tuple[int, str, str]) -> dict[str, Any]:
     """The symptoms of one random flight with one cause, and whose fault it was."""
     seed, cause, flavour = job
     case = fault_case(seed, cause, flavour=flavour)
-    found = symptoms_of(
-        case.recording, n_motors=len(case.craft.motors), blades=case.craft.blades, spans=manoeuvres(case.recording)
-    )
+    spans = manoeuvres(case.recording)
+    found = analyse(case.recording, mixer=case.craft.mixer(), blades=case.craft.blades, spans=spans).symptoms
     return {
         "seed": seed, "cause": cause, "axis": case.axis, "motor": case.motor, "values": found.values,
         "turning": found.turning and found.turning.motor, "rough": found.rough and found.rough.motor, "noisy": found.noisy_axis,
@@ -49,7 +48,7 @@ def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str, str]]:
 
 def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, Any]]:
     """All cases, on every processor; kept in a file so that fitting can be repeated."""
-    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-flavours.json"
+    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-overshoots.json"
     if not kept.exists():
         with ProcessPoolExecutor() as pool:
             kept.write_text(json.dumps(list(pool.map(measured, cases(first_seed, n_per_cause), chunksize=4))))
@@ -76,7 +75,7 @@ def fitted(rows: list[dict[str, Any]], penalty: float = 0.004) -> tuple[dict[str
 
     start = np.concatenate((np.ones(n_features), -3 * np.ones(n_causes)))
     found = scipy.optimize.minimize(
-        loss, start, method="L-BFGS-B", bounds=[(0, 8)] * n_features + [(-9, 1)] * n_causes, options={"maxfun": 200_000}
+        loss, start, method="L-BFGS-B", bounds=[(0, 8)] * n_features + [(-14, 1)] * n_causes, options={"maxfun": 200_000}
     ).x
     biases = {cause.code: round(float(found[n_features + n]), 3) for n, cause in enumerate(KNOWN)}
     weights = {cause.code: tuple(round(float(w), 3) for w in found[a:b]) for cause, (a, b) in zip(KNOWN, columns, strict=True)}

@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nembrit.core.errors import CoreError, InputError, LogReadError
+from nembrit.core.formats import table
 from nembrit.core.formats.archive import members_of
 from nembrit.core.formats.give import WRITERS, GivenColumn, to_geojson
 from nembrit.core.formats.gpx import write as write_gpx
@@ -85,6 +86,8 @@ def test_what_cannot_be_read_is_refused_with_where_and_what(content: bytes, mess
         (HEADER + ROWS[:-4], "row", 299),  # the last line is cut off
         (HEADER + ROWS + b"0.3,7\n", "row", 300),
         (HEADER + ROWS + b"0.3,oops,1\n", "text", 301),
+        (HEADER + ROWS + b"0.3,1\n0.301,1,1,1\n", "row", 300),  # one too short, one too long: as many cells as two whole ones
+        (HEADER + ROWS[:900] + b"\n# a pause\n" + ROWS[900:], "", 300),
         (HEADER + ROWS + b"0.3,nan,1\n0.301,inf,1\n", "missing", 302),
         (HEADER + ROWS + b"0.1,5,5\n", "time_backward", 301),
         (HEADER + ROWS + b"0.299,5,5\n", "time_repeated", 301),
@@ -98,7 +101,11 @@ def test_what_cannot_be_read_is_refused_with_where_and_what(content: bytes, mess
         (b"time,throttle\n" + b"".join(b"%.3f,%d\n" % (k / 1000, 40000 * (k % 2)) for k in range(50)), "", 50),
     ],
 )
-def test_what_can_be_kept_is_kept_with_a_note(content: bytes, code: str, rows: int) -> None:
+@pytest.mark.parametrize("block_bytes", [300, 8 * 1024 * 1024], ids=["small blocks", "one block"])
+def test_what_can_be_kept_is_kept_with_a_note(
+    content: bytes, code: str, rows: int, block_bytes: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(table, "_BLOCK_BYTES", block_bytes)
     log = read_log(content)
     assert log.rows_read == rows
     assert not code or code in {note.code for note in log.quality}

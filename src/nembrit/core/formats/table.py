@@ -227,8 +227,10 @@ class _Table:
         return kept if wrong.size else None
 
     def _frame(self, block: bytes, schema: dict[str, type[pl.DataType]], first_row: int) -> pl.DataFrame:
+        # the parser takes the first row's length for that of all; an empty row of the right one goes before
+        first = self.dialect.separator.encode() * (len(self.dialect.names) - 1) + b"\n"
         with readable(f"the table from row {first_row} on"):
-            return self._parsed(block, schema, cuts_long_rows=True)
+            return self._parsed(first + block, schema, cuts_long_rows=True)[1:]
 
     def _parsed(self, block: bytes, schema: dict[str, type[pl.DataType]], *, cuts_long_rows: bool) -> pl.DataFrame:
         return pl.read_csv(

@@ -106,7 +106,13 @@ def analyse(
     inside = [span for span in spans if span.start_s >= recording.start_s and span.end_s <= end_s]
     gyros = raw or filtered
     progress("vibration and faults", 6 / 7)
-    symptoms = symptoms_of(recording, n_motors=0 if mixer is None else mixer.shape[0], blades=blades, spans=inside)
+    symptoms = symptoms_of(
+        recording,
+        n_motors=0 if mixer is None else mixer.shape[0],
+        blades=blades,
+        spans=inside,
+        overshoots={axis: step.overshoot_interval[0] for axis, step in steps.items()},
+    )
     reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
     metrics = flight_metrics(
         recording, levels={axis: noise.levels for axis, noise in gyros.items()}, usable=usable, steps=steps, spans=inside

@@ -48,15 +48,16 @@ def _hump(v: Values) -> tuple[float, ...] | None:
 def _resonance(v: Values) -> tuple[float, ...] | None:
     if "resonance_db" not in v:
         return None
-    loud = _over(_log2(v["resonance_rms_dps"]), -3.0, 0.75)  # from an eighth of a degree a second on
+    loud = _over(_log2(v["resonance_rms_dps"]), -2.0, 0.5)  # from a quarter of a degree a second on
     return (min(loud, _over(v["resonance_db"], 6.0, 2.5)), loud)
 
 
 def _propeller(v: Values) -> tuple[float, ...] | None:
     if "turn_over_median" not in v:
         return None
-    lead = _over(_log2(v["turn_over_second"]), 0.3, 0.5)
-    return (_over(_log2(v["turn_over_median"]), 0.7, 0.5), lead)
+    # speeds that are estimated blur motors into one another
+    start, unit = (0.8, 0.4) if v.get("turn_is_recorded", 1.0) else (0.5, 0.25)
+    return (_over(_log2(v["turn_over_median"]), start, unit), _over(_log2(v["turn_over_second"]), start - 0.3, unit))
 
 
 def _bearing(v: Values) -> tuple[float, ...] | None:
@@ -82,23 +83,24 @@ def _noisy_axis(v: Values) -> tuple[float, ...] | None:
 def _d_noise(v: Values) -> tuple[float, ...] | None:
     if "d_over_p" not in v or "output_roughness" not in v:
         return None
-    ratio = _over(_log2(v["d_over_p"]), 2.5, 0.5)
+    ratio = _over(_log2(v["d_over_p"]), 4.0, 0.4)
     return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -7.0, 0.75)))
 
 
 def _p_high(v: Values) -> tuple[float, ...] | None:
-    if "oscillation_db" not in v:
+    if "oscillation_db" not in v and "overshoot_ratio" not in v:
         return None
-    quick = float(np.clip((v["oscillation_hz"] - 10) / 6, 0.0, 1.0))
     slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 3.2) / 1.0, 0.0, 1.0))
-    swing = _over(v["oscillation_db"], 4.0, 4.0) * quick
+    swing_db = v.get("oscillation_db", 0.0)
+    swing = _over(swing_db, 4.0, 4.0) * float(np.clip((v.get("oscillation_hz", 0.0) - 10) / 6, 0.0, 1.0))
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
-    lead = _over(1.7 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.5) if v["oscillation_db"] > 3.0 else 0.0
-    return (swing * (1 - slow_chain), lead * (1 - slow_chain))
+    lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
+    past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
+    return (swing * (1 - slow_chain), lead * (1 - slow_chain), past * (1 - slow_chain))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
-    return (_over(v["chain_delay_ms"], 2.8, 0.4),) if "chain_delay_ms" in v else None
+    return (_over(v["chain_delay_ms"], 3.2, 0.35),) if "chain_delay_ms" in v else None
 
 
 def _i_low(v: Values) -> tuple[float, ...] | None:
@@ -187,7 +189,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=2,
+        n_evidence=3,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

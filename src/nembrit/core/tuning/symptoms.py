@@ -42,12 +42,23 @@ class Symptoms:
     rough: MotorShares | None = None
     vibration: Vibration | None = None
     oscillations: dict[str, tuple[float, float]] = field(default_factory=dict)  # axis → dB, Hz
+    overshoot_axis: str | None = None  # roll or pitch, whichever overshoots more
     noisy_axis: str | None = None
     resonance: tuple[str, Line] | None = None
 
 
-def symptoms_of(recording: Recording, *, n_motors: int, blades: int | None = None, spans: Sequence[Span] = ()) -> Symptoms:
-    """Measure all symptoms of the usable part of a flight; never raises for data that cannot answer."""
+def symptoms_of(
+    recording: Recording,
+    *,
+    n_motors: int,
+    blades: int | None = None,
+    spans: Sequence[Span] = (),
+    overshoots: Mapping[str, float] | None = None,
+) -> Symptoms:
+    """Measure all symptoms of the usable part of a flight; never raises for data that cannot answer.
+
+    `overshoots` are the lower ends of the step responses' intervals by axis, where they were worked out already.
+    """
     values: dict[str, float] = {}
     untested: dict[str, str] = {}
     try:
@@ -60,8 +71,12 @@ def symptoms_of(recording: Recording, *, n_motors: int, blades: int | None = Non
     _spike_values(spikes, values, untested)
     oscillations = _loop_values(recording, spans, values, untested)
     _command_values(recording, values, untested)
+    known = {axis: ratio for axis, ratio in (overshoots or {}).items() if axis in AXES[:2]}
+    past = max(known, key=known.__getitem__, default=None)
+    if past is not None:
+        values["overshoot_ratio"] = known[past]
     if frames is None:
-        return Symptoms(values=values, untested=untested, spikes=spikes, oscillations=oscillations)
+        return Symptoms(values=values, untested=untested, spikes=spikes, oscillations=oscillations, overshoot_axis=past)
     track = rotor_track(frames)
     roles = [role for role in frames.power if role.startswith("gyro")]
     lines = {role: noise_lines(frames, role, track, blades=blades) for role in roles}
@@ -93,6 +108,7 @@ def symptoms_of(recording: Recording, *, n_motors: int, blades: int | None = Non
         rough=rough,
         vibration=vibration_of(recording, frames),
         oscillations=oscillations,
+        overshoot_axis=past,
         noisy_axis=noisy,
         resonance=resonance,
     )

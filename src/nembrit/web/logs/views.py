@@ -44,6 +44,10 @@ def _received(request: HttpRequest, craft: Craft | None, fields: dict[str, objec
     for number, file in enumerate(request.FILES.getlist("files")):
         modified_at = _date(dates[number]) if number < len(dates) else None
         found += services.receive_file(craft, file.name, file.file, flight_fields=fields, modified_at=modified_at)
+    if any(one.job for one in found):  # the page is loaded anew when they are read; what was refused is told there again
+        for one in found:
+            if one.refusal:
+                messages.error(request, f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}.")
     return found
 
 

@@ -32,6 +32,12 @@ for (const drop of document.querySelectorAll(".drop")) {
     if (dates) dates.value = [...input.files].map((file) => file.lastModified).join(",");
   };
   input.addEventListener("change", show);
+  input.form?.addEventListener("htmx:xhr:progress", ({ detail }) => {
+    const sending = input.form.querySelector("#sending");
+    if (!sending || !detail.lengthComputable) return;
+    const percent = Math.floor((100 * detail.loaded) / detail.total);
+    sending.textContent = percent < 100 ? `Sending … ${percent} %` : "Sent; looking at it …";
+  });
   for (const name of ["dragenter", "dragover"]) {
     drop.addEventListener(name, (event) => { event.preventDefault(); drop.classList.add("over"); });
   }

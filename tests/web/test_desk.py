@@ -271,6 +271,27 @@ class TestBackup:
         with pytest.raises(backup.BackupError, match="is there already"):
             backup.make_backup(copy)
 
+    def test_a_copy_comes_to_its_end_while_others_write(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        monkeypatch.setattr(backup, "_PAGES_AT_ONCE", 8)
+        source = tmp_path / "busy.sqlite3"
+        with contextlib.closing(sqlite3.connect(source)) as busy:
+            busy.execute("PRAGMA journal_mode=WAL")
+            busy.execute("CREATE TABLE notes (text)")
+            busy.executemany("INSERT INTO notes VALUES (?)", [("x" * 4000,)] * 200)
+            busy.commit()
+            steps = []
+
+            def write(share: float) -> None:
+                """Another program's write between any two steps of the copy."""
+                steps.append(share)
+                assert len(steps) < 500, "the copy begins anew for ever"
+                busy.execute("INSERT INTO notes VALUES ('later')")
+                busy.commit()
+
+            backup._copy(source, tmp_path / "copy.sqlite3", write)
+        with contextlib.closing(sqlite3.connect(tmp_path / "copy.sqlite3")) as copied:
+            assert copied.execute("SELECT COUNT(*) FROM notes").fetchone() == (200,)
+
     def test_a_damaged_copy_and_one_of_a_newer_version_are_refused(self, tmp_path: Path) -> None:
         create_craft(layout="quad", name="Wren", kind="multirotor")
         copy = backup.make_backup(tmp_path / "copy.sqlite3")

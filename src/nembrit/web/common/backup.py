@@ -130,6 +130,9 @@ def _copy(source: Path, target: Path, report: Callable[[float], None]) -> None:
         contextlib.closing(sqlite3.connect(f"file:{source.as_posix()}?mode=ro", uri=True, timeout=30)) as there,
         contextlib.closing(sqlite3.connect(target, timeout=30)) as here,
     ):
+        # one view of the source for the whole copy: without it every write in between begins the copy anew
+        there.execute("BEGIN")
+        there.execute("SELECT name FROM sqlite_master").fetchone()
         there.backup(here, pages=_PAGES_AT_ONCE, progress=lambda status, left, total: report(1 - left / max(1, total)))
 
 

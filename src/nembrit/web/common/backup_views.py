@@ -6,6 +6,7 @@ from pathlib import Path
 from django.contrib import messages
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.utils.text import get_valid_filename
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
@@ -63,7 +64,7 @@ def backup_restore(request: HttpRequest) -> HttpResponse:
 
 def _restore_sent(request: HttpRequest) -> Path:
     with tempfile.TemporaryDirectory(dir=backup.folder()) as place:
-        path = Path(place) / "sent.sqlite3"
+        path = Path(place) / get_valid_filename(request.FILES["file"].name or "sent")
         with path.open("wb") as target:
             for chunk in request.FILES["file"].chunks(_MOST_COPIED):
                 target.write(chunk)

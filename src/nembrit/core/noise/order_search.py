@@ -75,7 +75,7 @@ def _found(search: "_Search", rarity: FloatArray, plain: FloatArray, usual: floa
         return abs(float(np.log(law[1] * usual ** law[2] / (best[1] * usual ** best[2]))))
 
     best = max(tried)
-    rival = max(score for score, *law in tried if apart((score, *law)) > _SAME)
+    rival = max(law[0] for law in tried if apart(law) > _SAME)
     near = [[law for law in tried if law[2] == exponent and apart(law) <= _SAME] for exponent in _EXPONENTS]
     level, full_hz, exponent = max(_refined(fine, max(laws), plain[::n_fine], usual) for laws in near if laws)
     if level < _LEAST_LEVEL or (level < _SURE_LEVEL and best[0] < _LEAD * rival):

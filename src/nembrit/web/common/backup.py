@@ -17,6 +17,7 @@ from django_tasks_db.models import DBTaskResult
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.web.common.jobs import job_handler, recover_interrupted
+from nembrit.web.common.models import Job
 
 copy_wanted = Signal()  # sent with `progress` before a copy is made: what lies beside the database goes in
 _PAGES_AT_ONCE = 2048  # 8 MB: others may write in between
@@ -119,6 +120,7 @@ def restore_backup(source: Path, *, progress: Progress = no_progress) -> Path:
         raise BackupError(f"nothing was restored: {error}") from None
     call_command("migrate", verbosity=0, interactive=False)
     DBTaskResult.objects.all().delete()  # queue entries of then; our own job rows start the work again
+    Job.objects.unfinished().filter(kind="backup").delete()  # the one that made this very copy
     recover_interrupted(also_waiting=True)
     progress("done", 1.0)
     return kept

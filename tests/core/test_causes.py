@@ -11,7 +11,7 @@ from nembrit.core.tuning import rules
 from nembrit.core.tuning.causes import CAUSES
 from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.ranking import CLEAN, rank
-from nembrit.core.tuning.symptoms import symptoms_of
+from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from tests.core.test_noise_bench import flown, frames, without
 
 STILL = Vibration(accel_rms_m_s2={}, axis_separation=None, command_peak_hz={}, output_roughness={}, n_hover_frames=0)
@@ -106,12 +106,37 @@ def test_likelihoods_always_sum_to_one(changed: dict[str, float]) -> None:
         ("spike_coincident", "electrical_spikes", (3.0, 10.0, 40.0)),
         ("noisy_axis_db", "noisy_axis", (3.0, 6.0, 12.0)),
         ("chain_delay_ms", "filters_low", (3.0, 4.0, 6.0)),
+        ("overshoot_ratio", "p_high", (0.1, 0.3, 0.5)),
+        ("d_over_p", "d_noise", (10.0, 30.0, 60.0)),
     ],
 )
 def test_more_evidence_never_makes_a_cause_less_likely(name: str, code: str, more: tuple[float, ...]) -> None:
     values = [rank({**BASE, name: value}).likelihood[code] for value in more]
     assert values == sorted(values)
     assert values[-1] > rank(BASE).likelihood[code]
+
+
+@pytest.mark.parametrize(
+    ("changed", "axis", "told"),
+    [
+        ({"overshoot_ratio": 0.45}, "pitch", "Pitch overshoots every step by 45 % or more"),
+        ({"oscillation_db": 20.0, "oscillation_hz": 30.0, "d_over_p": 1.0}, "roll", "Roll swings at 30 Hz, 20 dB above"),
+        ({"oscillation_db": 20.0, "oscillation_hz": 30.0, "d_over_p": 1.0, "chain_delay_ms": 5.0}, None, "5.0 ms"),
+        ({"overshoot_ratio": 0.15}, None, ""),
+    ],
+)
+def test_p_too_high_is_told_by_overshoot_or_swing_and_not_beside_slow_filters(
+    changed: dict[str, float], axis: str | None, told: str
+) -> None:
+    swing = (changed.get("oscillation_db", 4.0), changed.get("oscillation_hz", 12.0))
+    symptoms = Symptoms(values={"overshoot_ratio": 0.1, **BASE, **changed}, overshoot_axis="pitch", oscillations={"roll": swing})
+    found = findings_of(symptoms, sample_rate_hz=2000.0, metrics={})
+    if not told:
+        assert "p_high" not in {finding.code for finding in found}
+        return
+    assert told in found[0].summary
+    assert (found[0].code == "p_high") is (axis is not None)
+    assert found[0].axis == axis
 
 
 def test_a_cause_without_its_channels_is_neither_blamed_nor_cleared() -> None:

@@ -9,9 +9,11 @@ from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.balance import permissible
 from nembrit.core.noise.frames import Frames, frames_of
+from nembrit.core.noise.levels import whitened
 from nembrit.core.noise.lines import noise_lines
 from nembrit.core.noise.maps import noise_map, spectrogram
 from nembrit.core.noise.motors import once_per_turn, once_per_turn_estimated, rough_noise
+from nembrit.core.noise.order_search import speed_law
 from nembrit.core.noise.rotors import rotor_track
 from nembrit.core.noise.select import amplitude, chosen_samples, chosen_spectrum, cumulative_rms
 from nembrit.core.noise.sensors import attribute, band_ratios, chip_ringing
@@ -102,6 +104,51 @@ def test_lines_are_named_by_what_moves_them(axis: str) -> None:
     assert moving[0].order == 1
     assert moving[0].low_hz < moving[0].frequency_hz < moving[0].high_hz
     assert all(0 < line.confidence < 1 for line in lines)
+
+
+@pytest.mark.parametrize("slope", [-6.0, -3.0, 0.0, 4.0])
+def test_a_level_is_nought_on_any_slope(slope: float) -> None:
+    frequency_hz = np.arange(1, 257) * 3.90625
+    level = whitened((frequency_hz**slope)[None, :], bin_hz=3.90625)[0]
+    assert np.abs(level[(frequency_hz > 60) & (frequency_hz < 940)]).max() < 0.1
+
+
+@pytest.mark.parametrize("axis", ["roll", "pitch", "yaw"])
+@pytest.mark.parametrize("seed", [21, 22])
+def test_beside_a_strong_resonance_no_other_line_is_seen(axis: str, seed: int) -> None:
+    shown = frames(seed=seed, card="ramp", resonance_factor=9.0)
+    found = noise_lines(shown, f"gyro_raw.{axis}", rotor_track(shown), blades=3)
+    true_hz = airframe_of(HEX).resonance_hz
+    for line in found:
+        if line.kind == "resonance" and line.width_hz < 30:
+            assert min(abs(line.frequency_hz - own) for own in true_hz) < 12
+
+
+@pytest.mark.parametrize("exponent", [0.7, 0.8, 1.0])
+@pytest.mark.parametrize("rate_hz", [1000.0, 2000.0])
+def test_the_law_of_speed_is_found_whatever_its_exponent(exponent: float, rate_hz: float) -> None:
+    """Lines drawn by a law of our own, folded where they pass half the rate; no simulator behind them."""
+    rng = np.random.default_rng(5)
+    t_s = np.arange(round(40 * rate_hz)) / rate_hz
+    swept = 0.35 + 0.25 * np.sin(2 * np.pi * t_s / 13) + 0.1 * np.sin(2 * np.pi * t_s / 3.1)
+    commands = [swept * (1 + 0.05 * k) for k in range(4)]
+    turns = [np.cumsum(320 * command**exponent) / rate_hz for command in commands]
+    channels = {f"motor.{k + 1}": command for k, command in enumerate(commands)}
+    for axis in ("roll", "pitch", "yaw"):
+        lines = sum(np.sin(2 * np.pi * order * turn + k) / order for k, turn in enumerate(turns) for order in (1, 3))
+        channels[f"gyro_raw.{axis}"] = lines + rng.normal(0, 2.0, t_s.size)
+    law = speed_law(frames_of(Recording.of(channels, sample_rate_hz=rate_hz)))
+    assert law is not None
+    assert law.full_hz * 0.35**law.exponent == pytest.approx(320 * 0.35**exponent, rel=0.02)
+    assert law.exponent == pytest.approx(exponent, abs=0.06)
+
+
+@pytest.mark.parametrize("seed", [31, 32, 33])
+def test_noise_without_lines_gives_no_law(seed: int) -> None:
+    recording = without(flown(seed, "ramp"), "motor_rpm", "accel")
+    rng = np.random.default_rng(seed)
+    plain = {role: rng.normal(0, 2, values.size) for role, values in recording.channels.items() if role.startswith("gyro")}
+    assert speed_law(frames_of(Recording.of({**recording.channels, **plain}, sample_rate_hz=2000.0))) is None
 
 
 @pytest.mark.parametrize("motor", [1, 4, 6])

@@ -119,7 +119,7 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
             f"Motors move by {100 * v['output_roughness']:.1f} % above 60 Hz, and D brings {v['d_over_p']:.0f} times what P does"
         )
         return None, None, text, ": D passes noise on, which only heats the motors.", numbers
-    if code == "p_high" and s.overshoot_axis and (v["overshoot_ratio"] > 0.25 or not s.oscillations):
+    if code == "p_high" and s.overshoot_axis and (v.get("overshoot_ratio", 0.0) > 0.25 or not s.oscillations):
         text = f"{s.overshoot_axis.capitalize()} overshoots every step by {100 * v['overshoot_ratio']:.0f} % or more"
         meaning = ": the loop is near its limit, P is too high."
         return s.overshoot_axis, None, text, meaning, {"overshoot_ratio": v["overshoot_ratio"]}

@@ -137,6 +137,7 @@ def make_slip(
 def make_repair(flight: Flight) -> Slip:
     """Write the repair that a flight's finding asks for: build entry, slip, same card, the metric that must fall.
 
+    Flights from before the finding first showed are left out of the comparison: the craft was sound then.
     Raises InputError where the flight has no such finding.
     """
     payload = evidence_of(flight).payload
@@ -152,7 +153,22 @@ def make_repair(flight: Flight) -> Slip:
         direction="lower",
         card_key=flight.card_key,
     )
-    return make_slip(tune_of(flight.craft), group="hardware", text=text, values={}, part=repair.part)
+    slip = make_slip(tune_of(flight.craft), group="hardware", text=text, values={}, part=repair.part)
+    slip.left_out.add(*_sound_before(slip, repair.code))
+    return slip
+
+
+def _sound_before(slip: Slip, code: str) -> list[Flight]:
+    """Flights before a repair that came earlier than the first with its finding; later ones stay, whatever they say."""
+    flights = [judged.flight for judged in judged_flights(slip)]
+    payloads = stored_payloads(flights)
+    shows = [
+        any(
+            one["code"] == code and one["severity"] in ("act", "watch") for one in payloads.get(flight.pk, {}).get("findings", ())
+        )
+        for flight in flights
+    ]
+    return flights[: shows.index(True)] if True in shows else []
 
 
 # words of a repair that end a fault of the simulator's craft

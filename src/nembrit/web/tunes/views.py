@@ -113,7 +113,9 @@ def repair(request: HttpRequest, flight_id: int) -> HttpResponse:
     except CoreError as error:
         messages.error(request, f"Nothing was written: {error}.")
         return redirect("bench:flight", flight.pk)
-    messages.success(request, f"Slip {slip.number} is written: {slip.result_build}. Repair it, then fly the same card.")
+    sound = [str(flight.number) for flight in slip.left_out.order_by("number")]
+    told = f" Before the fault first showed: flight {', '.join(sound)}, left out of the comparison." if sound else ""
+    messages.success(request, f"Slip {slip.number} is written: {slip.result_build}. Repair it, then fly the same card.{told}")
     return redirect(slip)
 
 

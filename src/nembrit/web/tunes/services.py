@@ -162,12 +162,8 @@ def _sound_before(slip: Slip, code: str) -> list[Flight]:
     """Flights before a repair that came earlier than the first with its finding; later ones stay, whatever they say."""
     flights = [judged.flight for judged in judged_flights(slip)]
     payloads = stored_payloads(flights)
-    shows = [
-        any(
-            one["code"] == code and one["severity"] in ("act", "watch") for one in payloads.get(flight.pk, {}).get("findings", ())
-        )
-        for flight in flights
-    ]
+    found = [payloads.get(flight.pk, {}).get("findings", ()) for flight in flights]
+    shows = [any(one["code"] == code and one["severity"] in ("act", "watch") for one in own) for own in found]
     return flights[: shows.index(True)] if True in shows else []
 
 

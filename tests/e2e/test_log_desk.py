@@ -63,6 +63,25 @@ def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]
     expect(page.locator("main")).to_contain_text("Box of the club")
 
 
+def test_a_job_that_ends_does_not_take_away_the_page_that_a_form_asked_for(page: Page) -> None:
+    page.goto("/inbox/")
+    page.evaluate(
+        """() => {
+            const form = document.createElement("form");
+            form.dataset.sent = "1"; // as page.js marks a form on its way
+            document.body.append(form);
+            window.stayed = true;
+        }"""
+    )
+    page.route("**/ended/", lambda route: route.fulfill(status=200, headers={"HX-Refresh": "true"}, body="<p>done</p>"))
+    page.evaluate("htmx.ajax('GET', '/ended/', {target: 'main', swap: 'none'})")
+    page.wait_for_timeout(400)
+    assert page.evaluate("window.stayed") is True
+    page.evaluate("document.querySelector('form[data-sent]').remove()")
+    with page.expect_navigation():
+        page.evaluate("void htmx.ajax('GET', '/ended/', {target: 'main', swap: 'none'})")
+
+
 def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> None:
     page.goto("/logs/2/")
     drawn(page)

@@ -23,6 +23,11 @@ document.addEventListener("htmx:afterRequest", (event) => {
   if (form) delete form.dataset.sent;
 });
 
+// a job that ends loads the page anew, but not while a form takes it elsewhere: its answer would be lost
+document.addEventListener("htmx:beforeOnLoad", (event) => {
+  if (event.detail.xhr.getResponseHeader("HX-Refresh") && document.querySelector("form[data-sent]")) event.preventDefault();
+});
+
 for (const drop of document.querySelectorAll(".drop")) {
   const input = drop.querySelector("input[type=file]");
   const list = drop.querySelector(".chosen");

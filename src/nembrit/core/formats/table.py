@@ -9,12 +9,14 @@ from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 
 import numpy as np
 import polars as pl
 
 from nembrit.core.errors import LogReadError
-from nembrit.core.formats.compact import Block, CompactColumn, compacted
+from nembrit.core.formats.calendar import seconds_of
+from nembrit.core.formats.compact import Block, CompactColumn, compacted, exact_integers
 from nembrit.core.formats.dialect import BLANKS, TextDialect, dialect_of
 from nembrit.core.formats.guard import readable
 from nembrit.core.formats.progress import Progress, no_progress
@@ -295,6 +297,7 @@ class _Table:
             preamble=self.dialect.preamble,
             understood=(*said, *self.dialect.in_words()),
             notes=tuple(self.notes),
+            started_at=next((began for began in map(_began, columns) if began), None),
         )
 
     def _column(self, k: int) -> RawColumn:
@@ -303,6 +306,12 @@ class _Table:
             return text_column(name, self.texts.pop(k))
         samples, divisor = self.columns.pop(k).finish()
         return RawColumn(name=name, unit=unit, samples=samples, divisor=divisor)
+
+
+def _began(column: RawColumn) -> datetime | None:
+    """The moment of the first row, where a column of times states it."""
+    first = float(column.numbers(last=1)[0]) if column.counted_from else np.nan
+    return column.counted_from + timedelta(seconds=first) if column.counted_from and np.isfinite(first) else None
 
 
 def _numbers(series: pl.Series) -> FloatArray:
@@ -314,7 +323,11 @@ def _numbers(series: pl.Series) -> FloatArray:
 
 
 def text_column(name: str, texts: list[str]) -> RawColumn:
-    """Words as positions in a list of labels; beyond a thousand different ones the rest share a label."""
+    """Times of day as seconds; other words as positions in a list of labels, of which those beyond a thousand share one."""
+    clock = seconds_of(texts)
+    if clock is not None:
+        samples, divisor = exact_integers(clock[0])
+        return RawColumn(name=name, unit="s", samples=samples, divisor=divisor, counted_from=clock[1])
     labels = sorted(set(texts))
     if len(labels) > _MOST_LABELS:
         labels = [*labels[:_MOST_LABELS], "(other)"]

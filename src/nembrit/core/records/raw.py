@@ -18,6 +18,7 @@ class RawColumn:
     samples: AnyArray  # (n_rows,)
     divisor: float = 1.0
     labels: tuple[str, ...] | None = None
+    counted_from: datetime | None = None  # for times: the moment of the number 0, where the file states it
 
     def numbers(self, *, first: int = 0, last: int | None = None) -> FloatArray:
         """The numbers as written, all or those of some rows; missing ones are NaN."""

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from nembrit.core.errors import InputError
 from nembrit.core.records.roles import QUANTITIES, quantity_of
+from nembrit.core.records.unit_words import parted, spelled_unit
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,7 +51,7 @@ _SPELLINGS: dict[str, dict[str, float]] = {
     "length": {"m metre metres meter meters": 1.0, "cm": 0.01, "mm": 1e-3, "ft feet": 0.3048, "km": 1000.0},
     "velocity": {
         "m/s mps ms-1 m·s-1 m/sec": 1.0,
-        "km/h kmh kph": 1 / 3.6,
+        "km/h km/u km/t kmh kph": 1 / 3.6,
         "cm/s": 0.01,
         "mm/s": 1e-3,
         "kn kt kts knots": 1852 / 3600,
@@ -108,7 +109,9 @@ def units_of(text: str) -> tuple[Unit, ...]:
         return tuple(_UNITS[plain])
     second = re.fullmatch(r"(.+)/(?:s|sec|sek|seg)", plain)
     base = _UNITS.get(second[1], []) if second else []  # degrees in any language, a second
-    return tuple(Unit(quantity="rate", factor=unit.factor) for unit in base if unit.quantity == "angle")
+    rates = tuple(Unit(quantity="rate", factor=unit.factor) for unit in base if unit.quantity == "angle")
+    spelled = spelled_unit(text) if not rates else None
+    return (Unit(quantity=spelled[0], factor=spelled[1]),) if spelled else rates
 
 
 def kinds_of(text: str) -> frozenset[str]:
@@ -166,6 +169,9 @@ def split_header(header: str) -> tuple[str, str]:
     compound = re.fullmatch(r"(?P<name>.*[^_])_(?P<unit>(?:rad|deg|m)_s2?|[VA])", header)  # ``rate_x_rad_s``, ``bus_V``
     if compound:
         return compound["name"], compound["unit"].replace("_", "/")
+    spelled = parted(header)
+    if spelled:
+        return spelled
     suffix = re.fullmatch(r"(?P<name>.*[^_\s])[_\s](?P<unit>[A-Za-z]+)", header)
     if suffix and suffix["unit"].lower() in _SUFFIXES and suffix["unit"].lower() != "raw":
         return suffix["name"], suffix["unit"]

@@ -11,7 +11,8 @@ from nembrit.core.types import AXES
 NAMED_BY_ROLE = "named by its role"
 _TRIPLES: tuple[tuple[str, str, str], ...] = (("p", "q", "r"), ("r", "p", "y"), ("x", "y", "z"), ("0", "1", "2"), ("1", "2", "3"))
 _PER_AXIS = frozenset(("gyro", "rate", "wanted", "stick", "attitude", "accel", "command", "term"))
-_TERM_STARTS = (("prop", "p"), ("integ", "i"), ("deriv", "d"), ("diff", "d"), ("feedf", "f"))
+_TERM_STARTS = (("prop", "p"), ("integ", "i"), ("deriv", "d"), ("diff", "d"), ("feedf", "f"))  # or three letters of a “term”
+_AXIS_WORDS = frozenset((*AXES, *"xyz"))
 _GLUED = (("r", "p", "y"), ("x", "y", "z"))
 
 
@@ -50,6 +51,19 @@ def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGues
             found.append(NameGuess(family=name, confidence=1.0, reason=NAMED_BY_ROLE))
             continue
         found.append(_guess(words, unit, axis, number))
+    for k, term in _terms_among(tokens, axes).items():
+        if found[k].family in ("", "attitude") or found[k].confidence <= 0.7:
+            found[k] = replace(
+                found[k],
+                family=f"term_{term}",
+                confidence=0.65,
+                axis=axes[k],
+                index=None,
+                reason=f"“{term}” in its name, beside its fellows",
+            )
+    surfaces = [k for k, guess in enumerate(found) if guess.family == "servo" and guess.index is None]
+    for n, k in enumerate(surfaces, start=1 + sum(guess.family == "servo" and guess.index is not None for guess in found)):
+        found[k] = replace(found[k], index=n, confidence=0.7, reason=f"{found[k].reason}; numbered in the order of the file")
     for k in supposed:
         found[k] = replace(
             found[k], confidence=min(found[k].confidence, 0.55), reason=f"{found[k].reason}; its axis by its place among three"
@@ -159,6 +173,24 @@ def _learnt(tokens: list[tuple[str, ...]], found: list[str | None], supposed: se
     return new
 
 
+def _terms_among(tokens: list[tuple[str, ...]], axes: list[str | None]) -> dict[int, str]:
+    """Terms of the controller among names of unknown words: alike but for a letter p, i, d or f, each with three axes."""
+    groups: dict[tuple[str, ...], dict[str, list[int]]] = defaultdict(lambda: defaultdict(list))
+    for k, words in enumerate(tokens):
+        for at, token in enumerate(words):
+            letter = "f" if token == "ff" else token
+            if letter in ("p", "i", "d", "f", "q", "y", "r") and axes[k]:
+                rest = (token for n, token in enumerate(words) if n != at)
+                groups[tuple(token for token in rest if not token.isdigit() and token not in _AXIS_WORDS)][letter].append(k)
+    return {
+        k: letter
+        for variants in groups.values()
+        if {"p", "i"} <= set(variants) <= {"p", "i", "d", "f"} and all(len(members) == 3 for members in variants.values())
+        for letter, members in variants.items()
+        for k in members
+    }
+
+
 def _numbers_of(tokens: list[tuple[str, ...]]) -> list[int | None]:
     """Place of every name in a numbered run, counted from 1 however the file counts."""
     groups: dict[tuple[str, ...], list[tuple[int, int]]] = defaultdict(list)
@@ -204,8 +236,13 @@ class _Name:
 def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | None) -> NameGuess:
     quantities = kinds_of(unit)
     name = _Name(tokens=tokens, concepts=concepts_of(tokens), quantities=quantities)
+    is_inertial = name.has("gyro", "accel") or "imu" in tokens
     if name.has("temperature"):
-        return name.told("gyro_temperature" if name.has("gyro", "accel") else "baro_temperature", 0.8)
+        return name.told("gyro_temperature" if is_inertial else "baro_temperature", 0.8)
+    if quantities == {"temperature"} and (is_inertial or name.has("baro")):
+        return name.told("gyro_temperature" if is_inertial else "baro_temperature", 0.75)
+    if quantities == {"acceleration"} and axis:  # a word for it may be part of one for the throttle
+        return _on_axis(name, axis)
     if name.has("latitude", "longitude"):
         return name.told("latitude" if name.has("latitude") else "longitude", 0.9)
     if (name.has("rpm") and "rate" not in quantities) or (
@@ -222,7 +259,7 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("battery_current", 0.85)
     if name.has("throttle") or (name.has("stick") and "t" in tokens):
         return name.told("throttle", 0.9 if name.has("throttle") else 0.75)
-    if name.has("servo") and number:
+    if name.has("servo") and (number or "pulse" in quantities):
         return name.told("servo", 0.85, index=number)
     is_output = name.has("motor") or (name.has("output") and axis is None)
     if number and is_output and "rate" in quantities:
@@ -246,7 +283,7 @@ def _without_axis(name: _Name) -> NameGuess:
         return name.told("ground_speed", 0.85 if name.has("ground") or "velocity" in name.quantities else 0.7)
     if name.has("time") or ("time" in name.quantities and "pulse" not in name.quantities):
         return name.told("time", 0.9 if name.has("time") else 0.75)
-    if name.has("counter"):
+    if name.has("counter") and not name.quantities - {"raw"}:
         return name.told("counter", 0.6)
     if "time" in name.quantities and not name.concepts:
         return name.told("time", 0.5)
@@ -265,6 +302,8 @@ def _on_axis(name: _Name, axis: str) -> NameGuess:
         return name.told(f"gain.{axis}", 0.5)
     if term and not name.has("gyro") and not is_rate:
         return name.told(f"term_{term}", 0.85, axis=axis)
+    if {"mix", "mixer"} & set(name.tokens) and not is_rate:  # what goes into the mixer
+        return name.told("command", 0.75, axis=axis)
     if name.has("stick"):
         return name.told("stick", 0.85, axis=axis)
     if (name.has("attitude") and not is_rate and not name.has("rate")) or ("angle" in name.quantities and not name.has("gyro")):
@@ -293,7 +332,7 @@ def _term(name: _Name, has_words: bool) -> str:
     if not (has_words or name.has("term") or (name.has("command") and is_indexed)):
         return ""
     for start, term in _TERM_STARTS:
-        if any(token.startswith(start) for token in name.tokens):
+        if any(token.startswith(start) or (name.has("term") and token == start[:3]) for token in name.tokens):
             return term
     letters = [token for token in name.tokens if token in ("p", "i", "d", "f")]
     return letters[-1] if letters else ""

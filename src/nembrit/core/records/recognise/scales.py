@@ -14,6 +14,10 @@ _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
 
 
+_FULL_RANGES = (2000.0, 2047.0, 4000.0, 4095.0, 5000.0, 10_000.0, 16_383.0, 20_000.0, 32_767.0, 65_535.0)
+_LEAST_AT_TOP = 3  # a range is full where its end was reached and held
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Scale:
     """value = number × factor + offset, how sure, and why."""
@@ -47,6 +51,9 @@ def share_scale(values: FloatArray) -> Scale:
         return Scale(factor=0.01, confidence=0.85, reason="runs from 0 to 100")
     if low > -60 and high <= 1060:
         return Scale(factor=1e-3, confidence=0.75, reason="runs from 0 to 1000")
+    top = float(np.nanmax(values))
+    if top in _FULL_RANGES and np.sum(values == top) >= _LEAST_AT_TOP:
+        return Scale(factor=1 / top, confidence=0.65, reason=f"stays at {top:.0f} at full throttle")
     for bits in (11, 12, 14, 16):
         if high <= 2**bits:
             return Scale(factor=1 / (2**bits - 1), confidence=0.5, reason=f"fits {bits} bits; check the full range")

@@ -13,6 +13,7 @@ from nembrit.core.records.units import Unit, unit_for, units_of
 from nembrit.core.types import FloatArray
 
 _CLOCK_ROWS = 200_000
+_ONLY_AN_AXIS = 0.45
 
 
 @dataclass(slots=True)
@@ -73,6 +74,10 @@ class Study:
             if k not in self.drafts and k != self.clock.column and column.labels is None and not quantity_stated(column)
         ]
 
+    def barely_drafted(self) -> list[int]:
+        """Columns of whose meaning the name tells an axis only, without a unit."""
+        return [k for k, draft in self.drafts.items() if draft.guess.confidence <= _ONLY_AN_AXIS and not draft.column.unit]
+
     def draft(self, k: int, role: str, confidence: float, reason: str) -> None:
         first, last = middle_rows(self.table.n_rows)
         column = self.table.columns[k]
@@ -87,7 +92,7 @@ class Study:
 
 def quantity_stated(column: RawColumn) -> bool:
     """True where the file states a unit that settles what kind of quantity a column is."""
-    kinds = {unit.quantity for unit in units_of(column.unit)} - {"raw", "share", "pulse", "time", "rate"}
+    kinds = {unit.quantity for unit in units_of(column.unit)} - {"raw", "share", "pulse", "time", "rate", "frequency", "speed"}
     return bool(kinds)
 
 

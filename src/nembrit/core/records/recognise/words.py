@@ -11,7 +11,7 @@ CONCEPTS: dict[str, str] = {
     "gyro": "katowa angolare angulaire giroscopica gyroscopique hoeksnelheid vinkelhastighet uhlova gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
     "omega zyroskop gyroskopet",
     "rate": "dot punkt taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
-    "wanted": "pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
+    "wanted": "alvo pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
     "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
     "stick": "stick sticks rc rcin input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
     "throttle": "manetta gashendel przepustnica gaspedaal gasreglag plyn acelera acceleratore gashandle throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
@@ -33,16 +33,16 @@ CONCEPTS: dict[str, str] = {
     "longitude": "lon lng long longitude laenge langengrad laengengrad longitud longitudine lengtegraad",
     "speed": "speed groundspeed gspeed gs spd",
     "ground": "ground gnd gps gnss sol suelo boden position pos",
-    "course": "course cog kurs route track trk",
+    "course": "koers course cog kurs route track trk",
     "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
     "mode": "mode modus flightmode modo tryb",
     "event": "event events ereignis evento evenement msg message",
-    "command": "command comando commande befehl cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
+    "command": "summe command comando commande befehl cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
     "gain": "gain gains verstarkung ganancia guadagno",
     "term": "term terms anteil terme termino termine pid",
     # axes
-    "roll": "kloneni rolagem rolamento tangering phi przechylenie przechyl rollning roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
+    "roll": "bank kloneni rolagem rolamento tangering phi przechylenie przechyl rollning roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
+    "pitch": "stamphoek klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
     "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",
@@ -120,6 +120,7 @@ def concepts_of(tokens: tuple[str, ...]) -> frozenset[str]:
                 if stem in rest:
                     found.add(concept)
                     rest = rest.replace(stem, " ", 1)
+                    found |= {_BY_WORD[part] for part in rest.split() if len(part) >= 3 and part in _BY_WORD}
                     if len(rest.replace(" ", "")) < 3 or len(found) > _MOST_STEMS:
                         break
     if {"without", "filtered"} <= found or {"raw", "without"} <= found:

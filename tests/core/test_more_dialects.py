@@ -4,6 +4,7 @@ How many corrections each round needed at first sight stands in `docs/formats.md
 """
 
 from collections.abc import Callable
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from nembrit.core.records.recognise.propose import propose
 from nembrit.core.types import AXES
 from tests import dialects_forms, dialects_words
 from tests.dialects import MOTORS, N_ROWS, Made, Row, make
+from tests.dialects_tables import TABLES
 from tests.flying import flown
 
 
@@ -173,3 +175,53 @@ TERSE = ("us", "g_r", "g_p", "g_y", "gr_r", "gr_p", "gr_y", "m_1", "m_2", "m_3",
 def test_one_correction_takes_its_fellows_along(column: str, role: str, fellows: dict[str, str]) -> None:
     found = fellow_roles(TERSE, ("",) * len(TERSE), TERSE.index(column), role)
     assert {TERSE[k]: follows for k, follows in found.items()} == fellows
+
+
+@pytest.mark.parametrize("name", TABLES)
+def test_a_dialect_told_as_a_table_comes_in_whole(name: str) -> None:
+    content, columns = TABLES[name].written()
+    raw = read_raw(content)
+    log = interpret(raw, propose(raw)).main
+    assert {channel.role for channel in log.channels if channel.role} == {column.role for column in columns} - {"time"}
+    for column in columns:
+        found = log.t_s - log.t_s[0] if column.role == "time" else log.find(column.role).values()
+        spread = np.abs(column.numbers).max()
+        np.testing.assert_allclose(found, column.numbers, atol=0.011 * spread + 1e-6, err_msg=column.header)
+
+
+AEROPLANE_CLOCKS = {  # how ten rows a second of a model aeroplane's log tell the time
+    "when": "2026-09-05T15:12:{:06.3f}",
+    "Tijd": "0:00:{:05.2f}",
+    "UTC": "2026-08-01 09:30:{:06.3f}",
+    "Uhrzeit": "05.09.2026 15:12:{:06.3f}",
+}
+
+
+@pytest.mark.parametrize("clock", AEROPLANE_CLOCKS)
+def test_an_aeroplanes_log_with_times_of_day(clock: str) -> None:
+    t_s = np.arange(0, 59, 0.1)
+    columns = {
+        "lat": 47.31 + 1e-3 * np.sin(t_s / 9), "lon": 8.51 + 1e-3 * np.cos(t_s / 9), "height (ft)": 130 + 40 * np.sin(t_s / 5),
+        "speed over ground (kt)": 27 + 5 * np.sin(t_s), "track (deg)": (60 * t_s) % 360, "bank (deg)": 28 + 9 * np.sin(t_s / 2),
+        "aileron (us)": 1500 + 160 * np.sin(t_s), "elevator (us)": 1520 + 110 * np.sin(t_s / 3), "throttle (%)": 50 + 20 * np.sin(t_s),
+        "pack (V)": 12.4 - 0.006 * t_s, "vario (m/s)": np.cos(t_s / 5),
+    }  # fmt: skip
+    rows = ["|".join([clock, *columns])]
+    rows += [
+        "|".join([AEROPLANE_CLOCKS[clock].format(t_s[k]), *(f"{v[k]:.6f}" for v in columns.values())]) for k in range(t_s.size)
+    ]
+    raw = read_raw("\n".join(rows).encode())
+    log = interpret(raw, propose(raw)).main
+    np.testing.assert_allclose(log.t_s, t_s, atol=1e-6)
+    roles = [
+        "latitude", "longitude", "altitude", "ground_speed", "course", "attitude.roll", "servo.1", "servo.2", "throttle",
+        "battery_voltage", None,
+    ]  # fmt: skip
+    assert [channel.role for channel in log.channels] == roles
+    assert raw.started_at is None  # no zone is stated
+
+
+def test_a_dated_clock_with_its_zone_tells_when_the_log_began() -> None:
+    rows = [f"2026-09-05T00:30:{s:02d}+02:00,{s % 7}.5" for s in range(40)]
+    raw = read_raw(("stamp,gyro.roll [deg/s]\n" + "\n".join(rows) + "\n").encode())
+    assert raw.started_at == datetime(2026, 9, 4, 22, 30, tzinfo=UTC)

@@ -12,10 +12,13 @@ from nembrit.core.noise.rotors import RotorTrack, order_mask
 from nembrit.core.types import BoolArray, FloatArray
 
 _DB_PER_NEPER = 10 / np.log(10)
-_LEAST_PEAK, _LEAST_PROMINENCE, _LEAST_SIGMA = 0.25, 0.30, 5.5  # natural log of power; starting values of a prototype
-_LEAST_THIRD = 0.18
+_LEAST_PEAK, _LEAST_PROMINENCE, _LEAST_SIGMA = 0.18, 0.22, 4.5  # natural log of power; starting values of a prototype
+_LEAST_THIRD = 0.12
+_BINS = 3  # smoothed over
 _LOWEST_HZ = 25.0
 _MOTOR_LEVEL = 0.15
+_REACH = (8.0, 0.035)
+_REACH_RECORDED = (8.0, 0.02)
 _MASKED_ORDERS = (1, 2, 3, 4, 5, 6)
 
 
@@ -42,18 +45,18 @@ def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: 
     role : str
         Which of the frames' channels.
     track : RotorTrack or None
-        Motor speeds; None: moving lines cannot be told, and every line is taken for fixed or left out.
+        Motor speeds; None: moving lines cannot be told, and the others are unknown.
     blades : int, optional
         Blades of a propeller, to call that order by its name.
 
     Notes
     -----
     Level is log power less its running median over 60 Hz; of fixed lines the mean amplitude over frames and three
-    bins, of a motor line the mean at its order. A fixed line must reach 0.25 (1.1 dB), stand out by 0.30, be 5.5
-    standard errors above zero and show in two thirds of the throttle range; orders 1 to 6 of every motor (8 Hz or
-    3.5 % to either side) are left out first. Its frequency is the top of a parabola through what lies above two
-    thirds of its peak. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers: starting values of a
-    prototype, no source (`docs/methods.md`, 4).
+    bins, of a motor line the mean at its order. A fixed line must reach 0.18 (0.8 dB), stand out by 0.22, be 4.5
+    standard errors above zero and show in two thirds of the throttle range; orders 1 to 6 of every motor are left out
+    first (8 Hz or 3.5 % to either side, 2 % where speeds are recorded). Its frequency is the top of a parabola through
+    what lies above two thirds of its peak. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers:
+    started from those of a prototype, then tried on 120 simulated flights of their own seeds (`docs/methods.md`, 4).
     """
     level = whitened(frames.power[role], bin_hz=frames.bin_hz)
     found = [*_moving(frames, level, track, blades), *_fixed(frames, level, track)]
@@ -109,7 +112,7 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
     mean[usable], spread[usable] = 2 * np.log(amplitude), 2 * np.nanstd(shown[:, usable], axis=0) / amplitude
     grid = np.arange(level.shape[1])
     # a resonance is wider than a bin, and a Hann line fills three: their mean scatters less
-    plain = scipy.ndimage.uniform_filter1d(np.interp(grid, grid[usable], mean[usable]), 3, mode="nearest")
+    plain = scipy.ndimage.uniform_filter1d(np.interp(grid, grid[usable], mean[usable]), _BINS, mode="nearest")
     plain -= np.median(plain[usable])
     at, told = scipy.signal.find_peaks(plain, height=_LEAST_PEAK, prominence=_LEAST_PROMINENCE)
     drive = frames.drive()
@@ -121,7 +124,7 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
         if frequency < _LOWEST_HZ or frequency > 0.47 * frames.sample_rate_hz or not usable[index]:
             continue
         # frames overlap by three quarters, and Hann's neighbours in frequency by a half
-        error = spread[index] / np.sqrt(max(1.0, seen[index] / 2.5) * 2)
+        error = spread[index] / np.sqrt(max(1.0, seen[index] / 2.5) * _BINS * 2 / 3)
         near = slice(max(0, index - 1), index + 2)
         present = 0
         for part in thirds:
@@ -153,7 +156,8 @@ def _wide_mask(frames: Frames, track: RotorTrack) -> BoolArray:
     mask = order_mask(frames, track, orders=_MASKED_ORDERS)
     for order in _MASKED_ORDERS:
         centre = folded(track.hz * order, frames.sample_rate_hz)
-        reach = np.maximum(8.0, 0.035 * track.hz * order)
+        least_hz, share = _REACH_RECORDED if track.is_recorded else _REACH
+        reach = np.maximum(least_hz, share * track.hz * order)
         for motor in range(track.hz.shape[1]):
             mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= reach[:, motor, None]
     return mask

@@ -7,7 +7,7 @@ import scipy.optimize
 
 from nembrit.core.noise.frames import Frames
 from nembrit.core.noise.levels import folded
-from nembrit.core.noise.rotors import RotorTrack, order_mask
+from nembrit.core.noise.rotors import ORDERS, RotorTrack, order_mask
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
 
@@ -113,14 +113,15 @@ def rough_noise(frames: Frames, track: RotorTrack) -> MotorShares | None:
     """Noise at 0.18 to 0.47 of the log rate by motor [(deg/s)² at 100 turns a second].
 
     Non-negative least squares of each frame's power in that band, orders 1 to 4 left out, on the cubed speed of every
-    motor and a constant (Lawson & Hanson, Solving Least Squares Problems, 1974).
+    motor and a constant (Lawson & Hanson, Solving Least Squares Problems, 1974). Where speeds are only known against
+    one another, lines stay in and the level is in units of a usual motor.
     """
     low_hz, high_hz = (share * frames.sample_rate_hz for share in _HIGH_BAND)
     band = (frames.frequency_hz >= low_hz) & (frames.frequency_hz <= high_hz)
     gyros = [power for role, power in frames.power.items() if role.split(".")[-1] in AXES[:2]]
     if not gyros or band.sum() < 12:
         return None
-    mask = order_mask(frames, track)[:, band]
+    mask = order_mask(frames, track, orders=() if track.is_relative else ORDERS)[:, band]
     power = np.where(mask, np.nan, np.sum([gyro[:, band] for gyro in gyros], axis=0).astype(np.float64))
     enough = np.isfinite(power).sum(axis=1) >= 8
     if enough.sum() < 24:

@@ -83,8 +83,8 @@ def _noisy_axis(v: Values) -> tuple[float, ...] | None:
 def _d_noise(v: Values) -> tuple[float, ...] | None:
     if "d_over_p" not in v or "output_roughness" not in v:
         return None
-    ratio = _over(_log2(v["d_over_p"]), 4.0, 0.4)
-    return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -7.0, 0.75)))
+    ratio = _over(_log2(v["d_over_p"]), 3.9, 0.4)
+    return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -5.5, 0.75)))
 
 
 def _p_high(v: Values) -> tuple[float, ...] | None:
@@ -100,11 +100,19 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
-    return (_over(v["chain_delay_ms"], 3.2, 0.35),) if "chain_delay_ms" in v else None
+    if "chain_delay_ms" not in v:
+        return None
+    late = _over(v["chain_delay_ms"], 3.2, 0.35)
+    # a late loop rings; a long but harmless chain on a slow craft does not
+    return (late, min(late, _over(v.get("oscillation_db", 0.0), 3.5, 1.0)))
 
 
 def _i_low(v: Values) -> tuple[float, ...] | None:
-    return (_over(-_log2(v["integral_ratio"]), 0.0, 0.5),) if "integral_ratio" in v else None
+    if "integral_ratio" not in v:
+        return None
+    # the P term of a loop that swings is large whatever I does
+    steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 10) / 6, 0.0, 1.0))
+    return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady,)
 
 
 CAUSES: tuple[Cause, ...] = (
@@ -210,7 +218,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="filters too low",
         evidence=_filters_low,
-        n_evidence=1,
+        n_evidence=2,
         look_alikes=(("P too high", "open the filters first; if the swing stays, lower P"),),
         proof="Raise the lowest gyro filter by half: delay falls at once; see that motors stay cool.",
     ),

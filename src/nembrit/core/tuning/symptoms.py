@@ -14,7 +14,7 @@ from nembrit.core.noise.frames import Frames, frames_of
 from nembrit.core.noise.hump import Hump, hump_of
 from nembrit.core.noise.lines import Line, noise_lines
 from nembrit.core.noise.motors import MotorShares, once_per_turn, once_per_turn_estimated, rough_noise
-from nembrit.core.noise.rotors import RotorTrack, cleaned_density, order_mask, rotor_track
+from nembrit.core.noise.rotors import RotorTrack, cleaned_density, commanded_track, order_mask, rotor_track
 from nembrit.core.noise.spectra import Spectrum, welch_spectrum
 from nembrit.core.noise.spikes import Spikes, spikes_of
 from nembrit.core.noise.vibration import Vibration, vibration_of
@@ -90,10 +90,11 @@ def symptoms_of(
     else:
         untested["loose_mount"] = "needs the gyro of roll and pitch, logged at 640 Hz or more"
     resonance = None
-    if track is None:
+    if track is None and commanded_track(frames) is None:
         untested["frame_resonance"] = "needs motor speeds, or a throttle ramp, to tell lines that stay from lines that move"
     else:
-        resonance = _resonance(frames, lines, densities, values)
+        steady = densities if mask is not None else {role: _steady_density(frames, role) for role in roles}
+        resonance = _resonance(frames, lines, steady, values)
     turning, rough = _motors(recording, frames, track, n_motors, values, untested)
     noisy = _noisy_axis(frames, roles, values, untested)
     return Symptoms(
@@ -137,6 +138,15 @@ def _humps(frames: Frames, densities: Mapping[str, FloatArray]) -> dict[str, Hum
     return found
 
 
+def _steady_density(frames: Frames, role: str) -> FloatArray:
+    """The middle one of the densities at low, middle and high throttle: a motor's line is in one of them only."""
+    drive = frames.drive()
+    thirds = np.array_split(np.argsort(drive[0] if drive else frames.t_s), 3)
+    return np.asarray(
+        np.median([cleaned_density(frames, role, None, np.isin(np.arange(frames.t_s.size), part)) for part in thirds], axis=0)
+    )
+
+
 def _resonance(
     frames: Frames, lines: Mapping[str, tuple[Line, ...]], densities: Mapping[str, FloatArray], values: dict[str, float]
 ) -> tuple[str, Line] | None:
@@ -145,7 +155,7 @@ def _resonance(
     for role, found in lines.items():
         for line in found:
             is_narrow = line.width_hz < _NARROW_HZ and line.frequency_hz >= _RESONANCE_FROM_HZ
-            if line.kind != "resonance" or not is_narrow or role.endswith("yaw"):
+            if line.kind not in ("resonance", "unknown") or not is_narrow or role.endswith("yaw"):
                 continue
             near = np.abs(frames.frequency_hz - line.frequency_hz)
             around = (near > 20) & (near <= 60)
@@ -167,13 +177,18 @@ def _motors(
     values: dict[str, float],
     untested: dict[str, str],
 ) -> tuple[MotorShares | None, MotorShares | None]:
+    track = track or commanded_track(frames)
     if track is None or track.hz.shape[1] < max(3, n_motors):
         missing = "needs every motor's command, and a throttle that moves; motor speeds make it sure"
         untested["propeller"] = untested["bearing"] = missing
         return None, None
-    turning = once_per_turn(recording, track.hz.shape[1]) if track.is_recorded else once_per_turn_estimated(frames, track)
+    turning = None
+    if track.is_relative:
+        untested["propeller"] = "no lines show how fast the motors turn: record their speeds"
+    else:
+        turning = once_per_turn(recording, track.hz.shape[1]) if track.is_recorded else once_per_turn_estimated(frames, track)
     if turning is None:
-        untested["propeller"] = "the motors never turned at speeds far enough apart: fly snaps in roll and yaw"
+        untested.setdefault("propeller", "the motors never turned at speeds far enough apart: fly snaps in roll and yaw")
     else:
         values["turn_over_median"] = turning.over_median
         values["turn_over_second"] = turning.over_second

@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -102,12 +103,13 @@ def test_reports_state_units_as_documented(whole: Evidence) -> None:
 
 def test_log_document_counts_from_the_first_sample() -> None:
     t_s = 100 + np.arange(50) / 10
-    stream = Stream(t_s=t_s, channels=(channel("throttle", np.zeros(50, np.int16), divisor=100.0),))
+    per_cent = replace(channel("throttle", np.zeros(50, np.int16), divisor=100.0), factor=0.01)
+    stream = Stream(t_s=t_s, channels=(per_cent,))
     note = QualityNote(code="gap", severity="warning", detail="x", start_s=101.0, end_s=102.0)
     log = FlightLog(format_key="nembrit_csv", streams=(stream,), rows_read=50, quality=(note,))
     found = log_document(log, file="a.csv", sha256="0" * 64, window_s=(101.0, 104.0))
     assert found["window_s"] == [1.0, 4.0]
-    assert found["channels"][0]["scale"] == pytest.approx(0.01)
+    assert found["channels"][0]["scale"] == 0.01  # of the numbers as written, however they are kept
     assert (found["sample_rate_hz"], found["duration_s"]) == (10.0, pytest.approx(4.9))
     assert log.main is stream
     assert stream.find("gyro.roll") is None

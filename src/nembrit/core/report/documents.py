@@ -45,7 +45,7 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
                 "column": channel.name,
                 "role": channel.role,
                 "unit": channel.unit,
-                "scale": channel.factor / channel.divisor,
+                "scale": channel.factor,  # of the numbers as written
                 "confidence": channel.confidence,
             }
             for channel in stream.channels

@@ -153,6 +153,7 @@ def test(arguments):
     require_chromium()
     prepare("test")
     os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+    os.environ.setdefault("OMP_NUM_THREADS", "1")  # two runs share the processors; threads of small sums would fight
     if arguments:
         return run_all([["pytest"] + arguments])
     with tempfile.TemporaryFile() as told:

@@ -203,7 +203,8 @@ def test_an_aeroplanes_log_with_times_of_day(clock: str) -> None:
     columns = {
         "lat": 47.31 + 1e-3 * np.sin(t_s / 9), "lon": 8.51 + 1e-3 * np.cos(t_s / 9), "height (ft)": 130 + 40 * np.sin(t_s / 5),
         "speed over ground (kt)": 27 + 5 * np.sin(t_s), "track (deg)": (60 * t_s) % 360, "bank (deg)": 28 + 9 * np.sin(t_s / 2),
-        "aileron (us)": 1500 + 160 * np.sin(t_s), "elevator (us)": 1520 + 110 * np.sin(t_s / 3), "throttle (%)": 50 + 20 * np.sin(t_s),
+        "aileron (us)": 1500 + 160 * np.sin(t_s), "elevator (us)": 1520 + 110 * np.sin(t_s / 3),
+        "throttle (%)": 50 + 20 * np.sin(t_s),
         "pack (V)": 12.4 - 0.006 * t_s, "vario (m/s)": np.cos(t_s / 5),
     }  # fmt: skip
     rows = ["|".join([clock, *columns])]

@@ -31,7 +31,7 @@ def seconds_of(texts: list[str]) -> tuple[FloatArray, datetime | None] | None:
         return None
     for form in _FORMS:
         parts = column.str.extract_groups(form).struct.unnest()
-        if parts["hour"].is_not_null().mean() >= _LEAST_SHARE:  # type: ignore[operator]  # a mean of booleans is a number
+        if np.mean(parts["hour"].is_not_null().to_numpy()) >= _LEAST_SHARE:
             return _counted(parts)
     return None
 

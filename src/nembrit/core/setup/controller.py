@@ -140,14 +140,14 @@ def controller_from_json(document: dict[str, Any]) -> Controller:
         raise InputError('the simulator needs gains in SI units: "gain_units": "si"')
     try:
         gains = {axis: AxisGains(**{k: float(v) for k, v in document["gains"][axis].items()}) for axis in AXES}
-        chains = {
+        chains: dict[str, Any] = {
             place: tuple(_filter_from_json(entry) for entry in document.get("filters", {}).get(place, ())) for place in _CHAINS
         }
         rates = {
             axis: tuple((float(stick), float(rate)) for stick, rate in points)
             for axis, points in document.get("stick_rates", {}).items()
         }
-        optional = {
+        optional: dict[str, Any] = {
             key: float(document[key])
             for key in ("output_limit", "integral_limit", "idle", "output_rate_hz")
             if document.get(key) is not None
@@ -155,8 +155,7 @@ def controller_from_json(document: dict[str, Any]) -> Controller:
         loop_rate_hz = float(document["loop_rate_hz"])
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InputError(f"the configuration is not complete: {error}") from None
-    # mypy cannot see that the keys of both dicts are the fields they fill
-    return Controller(loop_rate_hz=loop_rate_hz, gains=gains, stick_rates=rates, **chains, **optional)  # type: ignore[arg-type]
+    return Controller(loop_rate_hz=loop_rate_hz, gains=gains, stick_rates=rates, **chains, **optional)
 
 
 def _filter_from_json(entry: dict[str, Any]) -> Filter:

@@ -76,7 +76,7 @@ class Loop(NamedTuple):
 
 
 @njit(cache=True)
-def _filter(sos, state, x):  # type: ignore[no-untyped-def]
+def _filter(sos, state, x):
     """Transposed direct form II through all sections; `state` is (n_sections, 2)."""
     for s in range(sos.shape[0]):
         y = sos[s, 0] * x + state[s, 0]
@@ -87,7 +87,7 @@ def _filter(sos, state, x):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _rotor_notches(loop, state, speed_hz, rate_hz, x):  # type: ignore[no-untyped-def]
+def _rotor_notches(loop, state, speed_hz, rate_hz, x):
     """Notches that follow each motor's turning, faded in above the lowest frequency; `state` (orders, motors, 2)."""
     for k in range(loop.rotor_orders.size):
         for m in range(speed_hz.size):
@@ -110,7 +110,7 @@ def _rotor_notches(loop, state, speed_hz, rate_hz, x):  # type: ignore[no-untype
 
 
 @njit(cache=True)
-def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, rate_hz, n_log):  # type: ignore[no-untyped-def]
+def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, rate_hz, n_log):
     """Fly the loop over set-points (3, n) and throttle (n,); every `n_log`-th sample is kept.
 
     `noise` is (n, 10) standard normal: gyro 0-2, disturbance 3-5, broadband 6-8, rattle 9. `extra` is (n, 5):
@@ -323,7 +323,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
 
 
 @njit(cache=True)
-def _mix(mixer, applied, base, floor, motor):  # type: ignore[no-untyped-def]
+def _mix(mixer, applied, base, floor, motor):
     """Mixed motor commands, written into `motor`; shifted, then scaled, into what motors can give.
 
     Returns whether authority was lost. Shifting before scaling keeps attitude control at low throttle.

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -115,8 +116,7 @@ def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, 
         welch = welch_test(before, after)
     except NotEnoughData:
         return base
-    # mypy cannot see that the keys of `_changes` are fields of the verdict
-    base = replace(base, **_changes(welch, kind, len(before), len(after), one_sided=primary is not None))  # type: ignore[arg-type]
+    base = replace(base, **_changes(welch, kind, len(before), len(after), one_sided=primary is not None))
     if min(len(before), len(after)) < _LEAST_FLIGHTS:
         return base
     if primary is None:
@@ -147,7 +147,7 @@ def _mean(scaled: list[float], kind: MetricKind) -> float | None:
     return mean if kind.scale == "linear" else math.exp(mean)
 
 
-def _changes(welch: WelchResult, kind: MetricKind, n_before: int, n_after: int, *, one_sided: bool) -> dict[str, object]:
+def _changes(welch: WelchResult, kind: MetricKind, n_before: int, n_after: int, *, one_sided: bool) -> dict[str, Any]:
     def pct(difference: float) -> float:
         return 100 * difference if kind.scale == "linear" else 100 * math.expm1(difference)
 

@@ -1,6 +1,7 @@
 """Allan deviation, balance grades and blade sums against published numbers."""
 
 import math
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -38,6 +39,15 @@ def test_overlapping_allan_deviation_of_nine_points(averaged: int, expected: flo
     # NBS Monograph 140, annex 8.E, as reprinted in NIST SP 1065, table 28
     rates = np.array([892, 809, 823, 798, 671, 644, 883, 903, 677], dtype=float)
     assert deviations_at(rates, np.array([averaged]), sample_rate_hz=1.0).deviation[0] == pytest.approx(expected, rel=1e-6)
+
+
+def test_overlapping_allan_deviation_of_a_real_clock() -> None:
+    # real readings and a foreign program's answers to four digits, carried by a package (tests/data/README.md)
+    data = Path(__file__).parents[1] / "data" / "clock_foreign"
+    averaged, tau_s, expected = np.loadtxt(data / "overlapping_allan.csv", delimiter=",", skiprows=1, unpack=True)
+    found = deviations_at(np.load(data / "fractional_frequency.npy"), averaged.astype(int), sample_rate_hz=1.0)
+    np.testing.assert_allclose(found.tau_s, tau_s, rtol=1e-3)
+    np.testing.assert_allclose(found.deviation, expected, rtol=2e-5 + 5e-5)  # ours, and half a last digit of theirs
 
 
 @pytest.mark.parametrize("density", [0.004, 0.02])

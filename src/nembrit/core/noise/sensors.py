@@ -1,6 +1,8 @@
 """Two gyros against each other: on one flight, and across a swap of their places."""
 
 import math
+import statistics
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +38,24 @@ def band_ratios(first: Spectrum, second: Spectrum) -> tuple[BandRatio, ...]:
         spread = math.hypot(_log_spread(one.rms_interval_dps), _log_spread(other.rms_interval_dps))
         found.append(BandRatio(band=one.name, ratio=ratio, interval=(ratio * math.exp(-spread), ratio * math.exp(spread))))
     return tuple(found)
+
+
+def plainest(ratios: Mapping[str, Sequence[BandRatio]]) -> tuple[str, BandRatio] | None:
+    """Axis and band in which two gyros differ most among those where they surely do; None where they do nowhere.
+
+    Three axes in three bands are nine chances to be wrong: here the intervals are those of 0.05 / 9 (Bonferroni).
+
+    >>> plainest({"roll": [BandRatio(band="motion", ratio=1.1, interval=(0.9, 1.3))]}) is None
+    True
+    """
+    wider = statistics.NormalDist().inv_cdf(1 - 0.025 / 9) / statistics.NormalDist().inv_cdf(0.975)
+    sure = [
+        (axis, ratio)
+        for axis, own in ratios.items()
+        for ratio in own
+        if abs(math.log(ratio.ratio)) > wider * _log_spread(ratio.interval)
+    ]
+    return max(sure, key=lambda pair: abs(math.log(pair[1].ratio)), default=None)
 
 
 def _log_spread(interval: tuple[float, float]) -> float:

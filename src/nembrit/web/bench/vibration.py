@@ -11,7 +11,7 @@ from nembrit.core.errors import CoreError, InputError, NotEnoughData
 from nembrit.core.noise import balance
 from nembrit.core.noise.allan import AllanCurve, Drift, RestNoise, allan_deviation, drift_with_temperature, rest_noise
 from nembrit.core.noise.select import chosen_spectrum
-from nembrit.core.noise.sensors import Attribution, BandRatio, Ringing, attribute, band_ratios, chip_ringing
+from nembrit.core.noise.sensors import Attribution, BandRatio, Ringing, attribute, band_ratios, chip_ringing, plainest
 from nembrit.core.noise.spectra import Spectrum
 from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, blade_pass_hz
 from nembrit.core.records.log import Recording
@@ -173,6 +173,7 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
             refused.append(f"{axis}: {error}")
     return {
         "rows": rows,
+        "plainest": plainest({row.axis: row.ratios for row in rows}),
         "refused": refused,
         "swap_reason": swap_reason,
         "companion": companion_name if companion is not None and not recording.has("b/gyro_raw.roll") else "",

@@ -1,5 +1,6 @@
 """Frames, motor speeds, lines, motors, spikes, vibration, maps and sensors on logs whose truth is known."""
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -14,7 +15,7 @@ from nembrit.core.noise.lines import noise_lines
 from nembrit.core.noise.maps import noise_map, spectrogram
 from nembrit.core.noise.motors import once_per_turn, once_per_turn_estimated, rough_noise
 from nembrit.core.noise.order_search import speed_law
-from nembrit.core.noise.rotors import rotor_track
+from nembrit.core.noise.rotors import RotorTrack, commanded_track, rotor_track
 from nembrit.core.noise.select import amplitude, chosen_samples, chosen_spectrum, cumulative_rms
 from nembrit.core.noise.sensors import attribute, band_ratios, chip_ringing
 from nembrit.core.noise.spectra import welch_spectrum
@@ -24,6 +25,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.setup.card import CARDS
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World, airframe_of
 from nembrit.core.simulate.flight import fly
+from nembrit.core.tuning.symptoms import symptoms_of
 from tests.flying import HEX, controller
 
 RAMP = next(card for card in CARDS if card.key == "noise_ramp")
@@ -167,10 +169,22 @@ def test_the_bent_propeller_is_named(motor: int, recorded: bool) -> None:
 
 
 @pytest.mark.parametrize("motor", [2, 5])
-def test_the_rough_bearing_is_named(motor: int) -> None:
+@pytest.mark.parametrize("track_of", [rotor_track, commanded_track])
+def test_the_rough_bearing_is_named(motor: int, track_of: Callable[[Frames], RotorTrack | None]) -> None:
     shown = frames(seed=11, bearing_motor=motor, bearing_dps=10.0)
-    found = rough_noise(shown, rotor_track(shown))
+    found = rough_noise(shown, track_of(shown))
     assert (found.motor, found.over_second > 3) == (motor, True)
+
+
+@pytest.mark.parametrize("faults", [{}, {"resonance_factor": 8.0}, {"bearing_motor": 4, "bearing_dps": 12.0}])
+def test_where_no_line_tells_the_motors_speed_the_rest_is_still_judged(
+    monkeypatch: pytest.MonkeyPatch, faults: dict[str, float]
+) -> None:
+    monkeypatch.setattr("nembrit.core.tuning.symptoms.rotor_track", lambda _: None)
+    found = symptoms_of(without(flown(11, **faults), "motor_rpm"), n_motors=6, blades=2)
+    assert set(found.untested) & {"propeller", "bearing", "frame_resonance"} == {"propeller"}
+    assert (found.values["resonance_rms_dps"] > 0.6) == ("resonance_factor" in faults)
+    assert (found.values["rough_over_second"] > 4) == ("bearing_motor" in faults)
 
 
 @pytest.mark.parametrize("axis", ["roll", "pitch", "yaw"])

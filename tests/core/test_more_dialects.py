@@ -219,7 +219,8 @@ def test_an_aeroplanes_log_with_times_of_day(clock: str) -> None:
         "battery_voltage", None,
     ]  # fmt: skip
     assert [channel.role for channel in log.channels] == roles
-    assert raw.started_at is None  # no zone is stated
+    told = {"when": datetime(2026, 9, 5, 15, 12), "UTC": datetime(2026, 8, 1, 9, 30), "Uhrzeit": datetime(2026, 9, 5, 15, 12)}
+    assert raw.started_at == told.get(clock)  # as the clock shows it: no zone is stated
 
 
 def test_a_dated_clock_with_its_zone_tells_when_the_log_began() -> None:

@@ -20,7 +20,8 @@ _FORMS = (
 def seconds_of(texts: list[str]) -> tuple[FloatArray, datetime | None] | None:
     """Seconds since the first cell's midnight, NaN for cells that are no time; None for a column of other words.
 
-    The moment of that midnight is given where the cells hold a date and say that they are UTC, or how far from it.
+    That midnight is given where the cells hold a date: in UTC where they say how far they are from it, else without a
+    time zone, as a clock on the wall shows it.
     Without a date, a step back by more than half a day is taken for the next day.
 
     >>> seconds_of(["23:59:59,5", "0:00:00,5"])[0].tolist(), seconds_of(["hover", "cruise"])
@@ -48,8 +49,8 @@ def _counted(parts: pl.DataFrame) -> tuple[FloatArray, datetime | None]:
     days = parts.select(pl.date("year", "month", "day").dt.epoch("d")).to_series().cast(pl.Float64).to_numpy()
     first = float(days[np.isfinite(days)][0]) if np.isfinite(days).any() else 0.0
     zone = parts["zone"][0]
-    midnight = datetime(1970, 1, 1, tzinfo=UTC) + timedelta(days=first) - _ahead(zone) if zone else None
-    return seconds + (days - first) * _DAY_S, midnight
+    midnight = datetime(1970, 1, 1) + timedelta(days=first)
+    return seconds + (days - first) * _DAY_S, midnight.replace(tzinfo=UTC) - _ahead(zone) if zone else midnight
 
 
 def _past_midnight(seconds: FloatArray) -> FloatArray:

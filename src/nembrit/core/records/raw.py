@@ -49,4 +49,4 @@ class RawLog:
     preamble: tuple[tuple[str, str], ...] = ()  # key–value lines before the table, as written
     understood: tuple[str, ...] = ()  # what the reader found out about the form, in words
     notes: tuple[QualityNote, ...] = ()
-    started_at: datetime | None = None  # absolute time of the clock's zero, where the format states it
+    started_at: datetime | None = None  # moment of the first row, where the file states it; without a zone if it has none

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
 from django.db import transaction
+from django.utils import timezone
 
 from nembrit.core.errors import CoreError, LogReadError
 from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of
@@ -174,7 +175,8 @@ def _is_flight(parsed: FlightLog) -> bool:
 def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
     log.rows_read, log.rows_dropped, log.format_key = parsed.rows_read, parsed.rows_dropped, parsed.format_key
     log.preamble, log.understood = [list(pair) for pair in raw.preamble], list(raw.understood)
-    log.recorded_at = raw.started_at or log.recorded_at
+    if raw.started_at is not None:  # a clock without a zone shows the time of the place where it flew
+        log.recorded_at = raw.started_at if raw.started_at.tzinfo else timezone.make_aware(raw.started_at)
     log.quality = [
         {
             "code": note.code,

@@ -17,7 +17,7 @@ from nembrit.core.noise.motors import once_per_turn, once_per_turn_estimated, ro
 from nembrit.core.noise.order_search import speed_law
 from nembrit.core.noise.rotors import RotorTrack, commanded_track, rotor_track
 from nembrit.core.noise.select import amplitude, chosen_samples, chosen_spectrum, cumulative_rms
-from nembrit.core.noise.sensors import attribute, band_ratios, chip_ringing
+from nembrit.core.noise.sensors import attribute, band_ratios, chip_ringing, raw_gyro_ringing, shared_ringing
 from nembrit.core.noise.spectra import welch_spectrum
 from nembrit.core.noise.spikes import noisiest_axis, spikes_of
 from nembrit.core.noise.vibration import vibration_of
@@ -325,6 +325,25 @@ def test_a_low_pass_that_rings_is_recognised(damping: float, rings: bool) -> Non
     assert (found is not None) == rings
     if rings:
         assert found.frequency_hz == pytest.approx(260, abs=25)
+
+
+@pytest.mark.parametrize("faults", [{}, {"resonance_factor": 8.0}])
+def test_a_frame_that_rings_is_not_taken_for_the_chips_filter(faults: dict[str, float]) -> None:
+    shown = frames(seed=11, **faults)
+    assert raw_gyro_ringing(shown, rotor_track(shown)) == {}
+
+
+@pytest.mark.parametrize(("pitch_hz", "n_found"), [(260, 3), (340, 0)])
+def test_a_filter_is_that_of_all_axes(pitch_hz: float, n_found: int) -> None:
+    import scipy.signal
+
+    rng = np.random.default_rng(6)
+    spectra = {}
+    for axis, cutoff_hz in (("roll", 260), ("pitch", pitch_hz), ("yaw", 260)):
+        w0 = 2 * np.pi * cutoff_hz
+        b, a = scipy.signal.bilinear([w0**2], [1, 0.36 * w0, w0**2], fs=2000)
+        spectra[axis] = welch_spectrum(scipy.signal.lfilter(b, a, rng.normal(size=80_000)), sample_rate_hz=2000)
+    assert len(shared_ringing(spectra)) == n_found
 
 
 @pytest.mark.parametrize(

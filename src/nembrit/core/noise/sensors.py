@@ -7,8 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nembrit.core.noise.frames import Frames
+from nembrit.core.noise.rotors import RotorTrack, cleaned_density, order_mask
 from nembrit.core.noise.spectra import Spectrum, band_levels
 from nembrit.core.types import FloatArray
+
+_SAME_FILTER, _SAME_HEIGHT_DB = 1.06, 5.0  # starting values
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -107,8 +111,9 @@ def chip_ringing(spectrum: Spectrum) -> Ringing | None:
     """A bump followed by a steep fall at high frequency, as a low-pass of too little damping leaves it in the noise.
 
     Looked for from 150 Hz to 0.42 of the sample rate in the density smoothed over 20 Hz: at least 2 dB above the
-    median of the octave below and 6 dB above that of the half octave beyond (common practice; thresholds are starting
-    values).
+    median of the octave below and 6 dB above that of the half octave beyond, and beyond it stays low: 1.5 dB below the
+    octave before it at once, 6 dB from 1.8 times its frequency on. A resonance of the frame comes back to the level
+    before it (common practice; thresholds are starting values).
     """
     f = spectrum.frequency_hz
     width = max(1, round(20 / spectrum.bin_hz))
@@ -122,6 +127,39 @@ def chip_ringing(spectrum: Spectrum) -> Ringing | None:
             continue
         rise, drop = float(smooth[at] - np.median(smooth[below])), float(smooth[at] - np.median(smooth[beyond]))
         is_top = smooth[at] >= smooth[max(0, at - width) : at + width + 1].max() - 1e-9
-        if is_top and rise >= 2.0 and drop >= 6.0 and (best is None or rise + drop > best.level_db + best.drop_db):
+        far = f > f[at] * 1.8
+        stays = drop - rise >= 1.5 and (far.sum() < 5 or np.median(smooth[below]) - np.median(smooth[far]) >= 6.0)
+        if is_top and rise >= 2.0 and drop >= 6.0 and stays and (best is None or rise + drop > best.level_db + best.drop_db):
             best = Ringing(frequency_hz=float(f[at]), level_db=rise, drop_db=drop)
     return best
+
+
+def shared_ringing(spectra: Mapping[str, Spectrum]) -> dict[str, Ringing]:
+    """Ringing of the chip's low-pass by axis: every axis must show it, within 6 % of one frequency and 5 dB of one height.
+
+    The axes of a chip pass the same filter, while a frame rings at another frequency on every axis. Give densities with
+    the motors' orders left out: their lines are alike on all axes too. Empty where that is not so, or for one axis alone.
+    """
+    found = {axis: ringing for axis, spectrum in spectra.items() if (ringing := chip_ringing(spectrum)) is not None}
+    if len(found) < max(2, len(spectra)):
+        return {}
+    frequencies, levels = [one.frequency_hz for one in found.values()], [one.level_db for one in found.values()]
+    is_one = max(frequencies) < _SAME_FILTER * min(frequencies) and max(levels) - min(levels) < _SAME_HEIGHT_DB
+    return found if is_one else {}
+
+
+def raw_gyro_ringing(frames: Frames, track: RotorTrack | None) -> dict[str, Ringing]:
+    """`shared_ringing` of the raw gyro over a whole flight, the motors' orders left out where their speeds are known."""
+    mask = None if track is None else order_mask(frames, track)
+    n = frames.t_s.size
+    spectra = {
+        role.split(".")[-1]: Spectrum(
+            frequency_hz=frames.frequency_hz,
+            psd_dps2_per_hz=cleaned_density(frames, role, mask, np.ones(n, bool)),
+            n_segments=n,
+            n_effective=n / 3,
+        )
+        for role in frames.power
+        if role.startswith("gyro_raw")
+    }
+    return shared_ringing(spectra)

@@ -11,8 +11,7 @@ from nembrit.core.errors import CoreError, InputError, NotEnoughData
 from nembrit.core.noise import balance
 from nembrit.core.noise.allan import AllanCurve, Drift, RestNoise, allan_deviation, drift_with_temperature, rest_noise
 from nembrit.core.noise.select import chosen_spectrum
-from nembrit.core.noise.sensors import Attribution, BandRatio, Ringing, attribute, band_ratios, chip_ringing, plainest
-from nembrit.core.noise.spectra import Spectrum
+from nembrit.core.noise.sensors import Attribution, BandRatio, attribute, band_ratios, plainest, raw_gyro_ringing
 from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, blade_pass_hz
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
@@ -153,7 +152,8 @@ class SensorRow:
 
 def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, Any]:
     """Second board against the first, a swap, ringing of the chip's low-pass, and a recording at rest."""
-    recording = noise.bench_of(segment).recording
+    bench = noise.bench_of(segment)
+    recording = bench.recording
     rest = rest_rows(recording)
     swapped, swap_reason = _swapped(flight, given)
     companion, companion_name = _companion(flight, segment)
@@ -179,7 +179,7 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
         "companion": companion_name if companion is not None and not recording.has("b/gyro_raw.roll") else "",
         "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
         "swap_id": given.get("swap", ""),
-        "ringing": _ringing(recording),
+        "ringing": list(raw_gyro_ringing(bench.frames, bench.track).items()) if bench.frames is not None else [],
         "rest": rest,
         "settle_s": max((row.drift.settles_after_s or 0.0 for row in rest if row.drift), default=0.0),
     }
@@ -232,19 +232,6 @@ def _companion_ratios(recording: Recording, companion: Recording | None, axis: s
                 chosen_spectrum(companion, role, companion.is_whole(role)),
             )
     return None
-
-
-def _ringing(recording: Recording) -> list[tuple[str, Ringing]]:
-    found = []
-    for axis in AXES:
-        if recording.has(role := f"gyro_raw.{axis}"):
-            try:
-                spectrum: Spectrum = chosen_spectrum(recording, role, recording.is_whole(role))
-            except NotEnoughData:
-                continue
-            if (ringing := chip_ringing(spectrum)) is not None:
-                found.append((axis, ringing))
-    return found
 
 
 def is_at_rest(recording: Recording) -> bool:

@@ -138,6 +138,7 @@ class TestSensors:
         assert told in page
         chart = json.loads(text(client, f"/flights/{flight.pk}/sensors/allan.json"))
         assert [line["label"] for line in chart["lines"]] == ["roll", "pitch", "yaw"]
+        assert (chart["x"]["is_log"], chart["y"]["is_log"]) == (True, True)
 
     def test_a_companion_log_is_the_second_board(self, client: Client, attach, act) -> None:
         first = attach()

@@ -278,7 +278,7 @@ def _chart(chosen: Chosen, lines: list[ChartLine]) -> Chart:
     begin = (math.log10(own_motion_hz(1000) or 15.0) if chosen.log_axis else own_motion_hz(top)) if lines else None
     return Chart(
         title=f"Spectrum, {chosen.axis}, {UNITS[chosen.show]}",
-        x=Axis(label="log10 of frequency" if chosen.log_axis else "frequency", unit="Hz", low=0.0, high=top),
+        x=Axis(label="frequency", unit="Hz", low=0.0, high=top, is_log=chosen.log_axis),
         y=Axis(
             label=UNITS[chosen.show],
             unit=unit if chosen.linear else f"dB re 1 {unit}",

@@ -294,23 +294,23 @@ def allan_chart(rows: list[RestRow]) -> Chart | None:
     if not rows:
         return None
 
-    def decibels(values: FloatArray) -> list[float | None]:
-        return [round(20 * math.log10(max(value, 1e-12)), 3) for value in values.tolist()]
+    def logs(values: FloatArray) -> list[float | None]:
+        return [round(math.log10(max(value, 1e-12)), 4) for value in values.tolist()]
 
     lines = [
         Line(
             label=row.axis,
-            x=[round(math.log10(tau), 4) for tau in row.curve.tau_s.tolist()],
-            y=decibels(row.curve.deviation),
-            low=decibels(row.curve.low),
-            high=decibels(row.curve.high),
+            x=logs(row.curve.tau_s),
+            y=logs(row.curve.deviation),
+            low=logs(row.curve.low),
+            high=logs(row.curve.high),
             colour=row.axis,
         )
         for row in rows
     ]
     return Chart(
         title="Allan deviation",
-        x=Axis(label="log10 of averaging time", unit="s"),
-        y=Axis(label="deviation", unit="dB re 1 deg/s"),
+        x=Axis(label="averaging time", unit="s", is_log=True),
+        y=Axis(label="deviation", unit="deg/s", is_log=True),
         lines=lines,
     )

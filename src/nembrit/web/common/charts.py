@@ -52,6 +52,7 @@ class Axis:
     low: float | None = None
     high: float | None = None
     from_x: float | None = None  # y axis: chosen by what lies right of here
+    is_log: bool = False  # values are given as log10, and shown as what they stand for
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,7 @@
 import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 import { columns, csv, headers, places, yRange } from "./data.js";
 import { drawAbove, drawBelow } from "./layers.js";
-import { faded, lookOf, text, tick, token } from "./style.js";
+import { decades, faded, lookOf, meant, text, tick, token } from "./style.js";
 import { save } from "./save.js";
 import { axisLabel, svgOf } from "./svg.js";
 
@@ -46,18 +46,19 @@ export class Chart {
 
   plotOptions(data) {
     const { spec } = this;
-    const axis = (side, label) => ({
+    const axis = (side, label, kind) => ({
       side, ...(label ? { label, labelSize: 18 } : {}), labelFont: '12px "Atkinson Hyperlegible Next Variable"', font: '12px "Atkinson Hyperlegible Mono Variable"',
       stroke: () => token("ink-2"), size: side === 2 ? 28 : 46, gap: 3,
       grid: { show: side === 3, stroke: () => token("rule-2"), width: 1 }, ticks: { show: side === 2, stroke: () => token("rule"), size: 4 },
-      values: (u, splits) => splits.map((value) => (value == null ? "" : tick(value))), space: side === 2 ? 55 : 32,
+      ...(kind.is_log ? { splits: (u, _, low, high) => decades(low, high), filter: (u, splits) => splits } : {}),
+      values: (u, splits) => splits.map((value) => (value == null ? "" : tick(meant(kind, value)))), space: side === 2 ? 55 : 32,
     });
     return {
       ...this.size(),
       padding: [8, 16, 0, 0],
       legend: { show: false },
       scales: { x: { time: false, range: () => this.view ?? this.full }, y: { range: (u) => yRange(this.spec, u.data, ...(this.view ?? this.full)) } },
-      axes: [axis(2, this.options.timeLabel === false ? null : axisLabel(spec.x)), axis(3, axisLabel(spec.y))],
+      axes: [axis(2, this.options.timeLabel === false ? null : axisLabel(spec.x), spec.x), axis(3, axisLabel(spec.y), spec.y)],
       series: [{}, ...spec.lines.flatMap((line) => this.seriesOf(line))],
       bands: spec.lines.flatMap((line, n) => (line.low ? [{ series: [this.places[n].high, this.places[n].low], fill: () => faded(lookOf(line).colour, lookOf(line).alpha ?? 0.2) }] : [])),
       cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, ...(this.options.sync ? { sync: { key: this.options.sync } } : {}) },
@@ -110,10 +111,11 @@ export class Chart {
       const { y, low, high } = this.places[n];
       const at = this.u.data[y][index];
       if (at == null) return null;
-      const spread = low != null && !line.envelope ? ` (${text(this.u.data[low][index])} to ${text(this.u.data[high][index])})` : "";
-      return `${line.label} ${line.labels ? line.labels[Math.round(at)] ?? "–" : text(at)}${spread}`;
+      const told = (column) => text(meant(this.spec.y, this.u.data[column][index]));
+      const spread = low != null && !line.envelope ? ` (${told(low)} to ${told(high)})` : "";
+      return `${line.label} ${line.labels ? line.labels[Math.round(at)] ?? "–" : told(y)}${spread}`;
     });
-    this.readout.textContent = `${text(x, this.spec.x.unit)} · ${values.filter(Boolean).join(" · ")}`;
+    this.readout.textContent = `${text(meant(this.spec.x, x), this.spec.x.unit)} · ${values.filter(Boolean).join(" · ")}`;
   }
 
   key(event) {
@@ -187,7 +189,7 @@ export class Chart {
     };
     const head = element("thead"), body = element("tbody");
     head.append(row(headers(this.spec), "th"));
-    inside.filter((_, n) => n % every === 0).forEach((k) => body.append(row(this.u.data.map((column) => text(column[k])), "td")));
+    inside.filter((_, n) => n % every === 0).forEach((k) => body.append(row(this.u.data.map((column, n) => text(meant(n ? this.spec.y : this.spec.x, column[k]))), "td")));
     table.append(head, body);
     view.append(table);
     this.figure.append(view);

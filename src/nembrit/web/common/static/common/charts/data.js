@@ -1,4 +1,5 @@
 // From a chart specification to the aligned columns that the plotting library wants, and to tables.
+import { meant } from "./style.js";
 import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 
 // Columns: x, then for each line its y and, where it has an area, low and high.
@@ -29,7 +30,7 @@ export function headers(spec) {
 
 export function csv(spec) {
   const data = columns(spec);
-  const rows = data[0].map((_, k) => data.map((column) => column[k] ?? "").join(","));
+  const rows = data[0].map((_, k) => data.map((column, n) => meant(n ? spec.y : spec.x, column[k]) ?? "").join(","));
   return [headers(spec).map((cell) => `"${cell}"`).join(","), ...rows].join("\r\n") + "\r\n";
 }
 

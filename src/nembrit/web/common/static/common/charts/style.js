@@ -26,4 +26,14 @@ export const text = (value, unit = "") => {
   return unit && unit !== "1" ? `${shown} ${unit}` : shown;
 };
 
+// What a value of an axis stands for: axes may be drawn over its log10.
+export const meant = (axis, value) => (axis.is_log && value != null ? 10 ** value : value);
+
+// Places of ticks on a logarithmic axis: decades, with 2 and 5 between them where there is room.
+export function decades(low, high) {
+  const between = high - low < 3 ? [0, Math.log10(2), Math.log10(5)] : [0], found = [];
+  for (let decade = Math.floor(low); decade <= high; decade++) found.push(...between.map((part) => decade + part).filter((at) => at >= low && at <= high));
+  return found;
+}
+
 export const tick = (value) => String(Number(value.toPrecision(6))).replace("-", "\u2212");

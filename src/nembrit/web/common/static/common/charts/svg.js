@@ -1,6 +1,6 @@
 // The same picture as an SVG file: axes, bands, areas, lines and labels in the page's present colours.
 import { labelPlaces } from "./layers.js";
-import { faded, lookOf, tick, token } from "./style.js";
+import { faded, lookOf, meant, tick, token } from "./style.js";
 
 const escape = (text) => String(text).replace(/[&<>"]/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[c]);
 
@@ -21,8 +21,8 @@ export function svgOf(u, spec, places) {
       if (value == null || value < u.scales[axis].min || value > u.scales[axis].max) continue;
       const at = axis === "x" ? x(value) : y(value);
       parts.push(axis === "x"
-        ? `<text x="${at}" y="${box.top + box.height + 16}" text-anchor="middle">${tick(value)}</text>`
-        : `<path d="M${box.left} ${at}h${box.width}" stroke="${token("rule-2")}"/><text x="${box.left - 6}" y="${at + 4}" text-anchor="end">${tick(value)}</text>`);
+        ? `<text x="${at}" y="${box.top + box.height + 16}" text-anchor="middle">${tick(meant(spec.x, value))}</text>`
+        : `<path d="M${box.left} ${at}h${box.width}" stroke="${token("rule-2")}"/><text x="${box.left - 6}" y="${at + 4}" text-anchor="end">${tick(meant(spec.y, value))}</text>`);
     }
   }
   parts.push(`<text x="${box.left + box.width / 2}" y="${u.height - 4}" text-anchor="middle">${escape(axisLabel(spec.x))}</text>`);

@@ -99,3 +99,18 @@ def test_one_correction_of_a_meaning_takes_its_fellows_along(page: Page) -> None
     page.get_by_label("Meaning of stick.roll").fill("sprocket")
     page.get_by_label("Meaning of stick.roll").press("Tab")
     expect(page.locator("#fellows")).to_contain_text("is not a role Nembrit knows")
+
+
+def test_a_logarithmic_axis_tells_frequencies(page: Page) -> None:
+    page.goto("/flights/1/noise/?x=log&show=amplitude")
+    drawn(page)
+    figure = page.locator("figure.chart[data-src]").first
+    figure.locator(".plot").focus()
+    page.keyboard.press("Home")
+    expect(figure.locator(".readout")).to_contain_text("Hz")
+    figure.get_by_role("button", name=re.compile("^Table")).click()
+    cells = figure.locator(".table-view tbody tr td:first-child").all_inner_texts()
+    assert float(cells[-1]) > 500  # frequencies, not their logarithms
+    with page.expect_download() as told:
+        figure.get_by_role("button", name=re.compile("^SVG")).click()
+    assert ">100</text>" in told.value.path().read_text()  # a decade on the axis

@@ -44,8 +44,9 @@ def judged(job: tuple[int, str, str]) -> Judged:
     evidence = analyse(case.recording, mixer=case.craft.mixer(), blades=case.craft.blades, spans=manoeuvres(case.recording))
     ranked = [finding for finding in evidence.findings if finding.likelihood]
     act = next((finding for finding in evidence.findings if finding.severity == "act"), None)
-    top = ranked[0] if ranked else None
-    causes = (*top.causes[:2],) if top and len(ranked) < 2 else tuple(finding.code for finding in ranked[:2])
+    top = ranked[0] if ranked and ranked[0].severity != "info" else None
+    shown = [*dict.fromkeys(code for finding in ranked for code in (finding.code, *finding.causes))]
+    causes = tuple(shown[:2] if top else ["clean", *shown[:1]])
     return Judged(
         cause=cause,
         flavour=flavour,

@@ -10,7 +10,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.tuning import rules
 from nembrit.core.tuning.causes import CAUSES
 from nembrit.core.tuning.findings import History, findings_of
-from nembrit.core.tuning.ranking import CLEAN, rank
+from nembrit.core.tuning.ranking import CLEAN, Ranking, rank
 from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from tests.core.test_noise_bench import flown, frames, without
 
@@ -137,6 +137,25 @@ def test_p_too_high_is_told_by_overshoot_or_swing_and_not_beside_slow_filters(
     assert told in found[0].summary
     assert (found[0].code == "p_high") is (axis is not None)
     assert found[0].axis == axis
+
+
+@pytest.mark.parametrize(
+    ("likelihood", "severity", "told"),
+    [
+        (0.05, None, ""),
+        (0.14, "info", "Probably not (14% likely)"),
+        (0.4, "watch", "D passes noise on"),
+        (0.9, "act", "D passes noise on"),
+    ],
+)
+def test_how_likely_a_cause_is_sets_how_loudly_it_is_told(
+    monkeypatch: pytest.MonkeyPatch, likelihood: float, severity: str | None, told: str
+) -> None:
+    ranking = Ranking(likelihood={CLEAN: 1 - likelihood, "d_noise": likelihood}, unjudged=())
+    monkeypatch.setattr("nembrit.core.tuning.findings.rank", lambda _: ranking)
+    found = findings_of(Symptoms(values=BASE), sample_rate_hz=2000.0, metrics={})
+    assert [finding.severity for finding in found] == ([severity] if severity else [])
+    assert all(told in finding.summary for finding in found)
 
 
 def test_a_cause_without_its_channels_is_neither_blamed_nor_cleared() -> None:

@@ -10,7 +10,7 @@ from nembrit.core.tuning.ranking import CLEAN, Ranking, rank
 from nembrit.core.tuning.symptoms import Symptoms
 from nembrit.core.types import AXES
 
-ACT, WATCH = 0.8, 0.25  # likelihood from which a cause calls for action, or is worth a look
+ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
 MOST_SURE = 0.98  # more than this has not been shown on any flight that was not fitted to
 _SURE_PROPELLER = 4.0  # without recorded speeds a milder lead only names the roughest motor
 _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
@@ -38,7 +38,9 @@ def findings_of(
     if ranked and ranked[0].severity == "act":
         # a loud fault has secondary symptoms: single signs of it are no news
         extra = [finding for finding in extra if finding.severity == "info" or not named & set(finding.causes)]
-    return (*ranked, *sorted(extra, key=lambda finding: finding.severity != "watch"))
+    plain, hints = [one for one in ranked if one.severity != "info"], [one for one in ranked if one.severity == "info"]
+    signs, notes = [one for one in extra if one.severity == "watch"], [one for one in extra if one.severity != "watch"]
+    return (*plain, *signs, *hints, *notes)
 
 
 def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: History) -> list[Finding]:
@@ -54,15 +56,17 @@ def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: Hist
 
 
 def _by_likelihood(ranking: Ranking) -> list[tuple[str, float]]:
-    found = [(code, value) for code, value in ranking.likelihood.items() if code != CLEAN and value >= WATCH]
+    found = [(code, value) for code, value in ranking.likelihood.items() if code != CLEAN and value >= HINT]
     return sorted(found, key=lambda pair: -pair[1])
 
 
 def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Ranking) -> Finding:
     axis, motor, highlight, conclusion, evidence = _words(cause.code, symptoms)
-    severity = "act" if likelihood >= ACT else "watch"
+    severity = "act" if likelihood >= ACT else "watch" if likelihood >= WATCH else "info"
     if cause.code == "propeller" and symptoms.values.get("turn_is_recorded") == 0.0:
-        severity = "act" if severity == "act" and symptoms.values["turn_over_median"] >= _SURE_PROPELLER else "watch"
+        severity = "watch" if severity == "act" and symptoms.values["turn_over_median"] < _SURE_PROPELLER else severity
+    if severity == "info":
+        conclusion = f": {cause.name}? Probably not ({likelihood:.0%} likely); the first thing to look at if something feels wrong."
     others = {code: value for code, value in ranking.likelihood.items() if code not in (CLEAN, cause.code) and value >= 0.05}
     caution = "" if cause.kind == "tune" else f"{_CAUTION} {_SAFETY}"
     return Finding(

@@ -56,8 +56,8 @@ def _propeller(v: Values) -> tuple[float, ...] | None:
     if "turn_over_median" not in v:
         return None
     # speeds that are estimated blur motors into one another
-    start, unit = (0.8, 0.4) if v.get("turn_is_recorded", 1.0) else (0.5, 0.25)
-    return (_over(_log2(v["turn_over_median"]), start, unit), _over(_log2(v["turn_over_second"]), start - 0.3, unit))
+    start, unit = (0.7, 0.3) if v.get("turn_is_recorded", 1.0) else (0.5, 0.25)
+    return (_over(_log2(v["turn_over_median"]), start, unit), _over(_log2(v["turn_over_second"]), start - 0.2, unit))
 
 
 def _bearing(v: Values) -> tuple[float, ...] | None:
@@ -96,7 +96,8 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
-    return (swing * (1 - slow_chain), lead * (1 - slow_chain), past * (1 - slow_chain))
+    alone = swing if "overshoot_ratio" not in v else 0.0  # a loop that swings hard leaves no step to be judged
+    return tuple(sign * (1 - slow_chain) for sign in (swing, lead, past, alone))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -110,8 +111,9 @@ def _filters_low(v: Values) -> tuple[float, ...] | None:
 def _i_low(v: Values) -> tuple[float, ...] | None:
     if "integral_ratio" not in v:
         return None
-    # the P term of a loop that swings is large whatever I does
+    # the P term of a loop that swings or overshoots is large whatever I does
     steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 10) / 6, 0.0, 1.0))
+    steady *= 1 - float(np.clip((v.get("overshoot_ratio", 0.0) - 0.2) / 0.1, 0.0, 1.0))
     return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady,)
 
 
@@ -197,7 +199,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=3,
+        n_evidence=4,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

@@ -66,7 +66,9 @@ def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Rankin
     if cause.code == "propeller" and symptoms.values.get("turn_is_recorded") == 0.0:
         severity = "watch" if severity == "act" and symptoms.values["turn_over_median"] < _SURE_PROPELLER else severity
     if severity == "info":
-        conclusion = f": {cause.name}? Probably not ({likelihood:.0%} likely); the first thing to look at if something feels wrong."
+        conclusion = (
+            f": {cause.name}? Probably not ({likelihood:.0%} likely); the first thing to look at if something feels wrong."
+        )
     others = {code: value for code, value in ranking.likelihood.items() if code not in (CLEAN, cause.code) and value >= 0.05}
     caution = "" if cause.kind == "tune" else f"{_CAUTION} {_SAFETY}"
     return Finding(

@@ -96,8 +96,8 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
-    alone = swing if "overshoot_ratio" not in v else 0.0  # a loop that swings hard leaves no step to be judged
-    return tuple(sign * (1 - slow_chain) for sign in (swing, lead, past, alone))
+    # either sign is enough: a loop that swings hard leaves no step to be judged
+    return tuple(sign * (1 - slow_chain) for sign in (max(swing, past), lead, past))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -199,7 +199,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=4,
+        n_evidence=3,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

@@ -178,6 +178,7 @@ def check(arguments):
         ["nembrit.web.manage", "makemigrations", "--check", "--dry-run"],
     ]
     if "--full" in arguments:
+        os.environ.setdefault("OMP_NUM_THREADS", "1")  # it flies on every processor by itself
         commands.append(["benchmarks.accuracy"])
     run_all(commands)
 

@@ -10,7 +10,7 @@ from nembrit.core.types import FloatArray
 _DAY_S = 86_400.0
 _LEAST_SHARE = 0.98  # of the cells must be such a time
 _ZONE = r"\s*(?P<zone>Z|z|UTC|[+-]\d{2}:?\d{2})?"
-_CLOCK = r"(?P<hour>\d{1,2}):(?P<minute>\d{2}):(?P<second>\d{2})(?:[.,](?P<part>\d{1,9}))?" + _ZONE
+_CLOCK = r"(?P<hour>\d{1,2}):(?P<minute>[0-5]\d):(?P<second>[0-5]\d|60)(?:[.,](?P<part>\d{1,9}))?" + _ZONE
 _FORMS = (
     rf"^(?:(?P<year>\d{{4}})[-/.](?P<month>\d{{1,2}})[-/.](?P<day>\d{{1,2}})[T ]\s*)?{_CLOCK}$",
     rf"^(?P<day>\d{{1,2}})\.(?P<month>\d{{1,2}})\.(?P<year>\d{{4}})[T ,]\s*{_CLOCK}$",
@@ -46,7 +46,8 @@ def _counted(parts: pl.DataFrame) -> tuple[FloatArray, datetime | None]:
     seconds = np.round(number("hour") * 3600 + number("minute") * 60 + number("second") + fraction, int(places.max()))
     if parts["year"].null_count() == parts.height:
         return _past_midnight(seconds), None
-    days = parts.select(pl.date("year", "month", "day").dt.epoch("d")).to_series().cast(pl.Float64).to_numpy()
+    dates = parts.select(pl.concat_str(["year", "month", "day"], separator="-").str.to_date("%Y-%m-%d", strict=False))
+    days = dates.to_series().dt.epoch("d").cast(pl.Float64).to_numpy()
     first = float(days[np.isfinite(days)][0]) if np.isfinite(days).any() else 0.0
     zone = parts["zone"][0]
     midnight = datetime(1970, 1, 1) + timedelta(days=first)
@@ -54,8 +55,11 @@ def _counted(parts: pl.DataFrame) -> tuple[FloatArray, datetime | None]:
 
 
 def _past_midnight(seconds: FloatArray) -> FloatArray:
-    steps = np.diff(seconds, prepend=seconds[:1])
-    return seconds + _DAY_S * np.cumsum(steps < -_DAY_S / 2)
+    known = np.flatnonzero(np.isfinite(seconds))
+    passed = np.diff(seconds[known], prepend=seconds[known[:1]]) < -_DAY_S / 2
+    whole = seconds.copy()
+    whole[known] += _DAY_S * np.cumsum(passed)
+    return whole
 
 
 def _ahead(zone: str) -> timedelta:

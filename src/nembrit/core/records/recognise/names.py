@@ -281,7 +281,9 @@ def _without_axis(name: _Name) -> NameGuess:
             return name.told("heading_wanted" if family == "heading" and name.has("wanted") else family, confidence)
     if name.has("speed") or (name.has("rate") and (name.has("ground") or "velocity" in name.quantities)):
         return name.told("ground_speed", 0.85 if name.has("ground") or "velocity" in name.quantities else 0.7)
-    if name.has("time") or ("time" in name.quantities and "pulse" not in name.quantities):
+    if (name.has("time") and not name.quantities - {"time", "pulse", "raw"}) or (
+        "time" in name.quantities and "pulse" not in name.quantities
+    ):
         return name.told("time", 0.9 if name.has("time") else 0.75)
     if name.has("counter") and not name.quantities - {"raw"}:
         return name.told("counter", 0.6)

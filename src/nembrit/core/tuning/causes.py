@@ -84,7 +84,10 @@ def _d_noise(v: Values) -> tuple[float, ...] | None:
     if "d_over_p" not in v or "output_roughness" not in v:
         return None
     ratio = _over(_log2(v["d_over_p"]), 3.9, 0.4)
-    return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -5.5, 0.75)))
+    # an open filter is a fault only where D has something to pass on
+    is_large = float(np.clip(_log2(v["d_over_p"]) - 2.5, 0.0, 1.0))
+    opened = _over(v.get("d_filter_db", -20.0), -7.0, 1.5) * is_large
+    return (ratio, min(ratio, _over(_log2(v["output_roughness"]), -5.5, 0.75)), opened)
 
 
 def _p_high(v: Values) -> tuple[float, ...] | None:
@@ -97,7 +100,8 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
     # either sign is enough: a loop that swings hard leaves no step to be judged
-    return tuple(sign * (1 - slow_chain) for sign in (max(swing, past), lead, past))
+    alone = swing if "overshoot_ratio" not in v else 0.0
+    return tuple(sign * (1 - slow_chain) for sign in (max(swing, past), lead, past, alone))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -190,7 +194,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="D noise",
         evidence=_d_noise,
-        n_evidence=2,
+        n_evidence=3,
         look_alikes=(("a noisy gyro", "halve D for one flight: does the gyro's own noise stay?"),),
         proof="Lower the D filter or halve D for one short flight: motors must be cooler and the outputs smoother.",
     ),
@@ -199,7 +203,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=3,
+        n_evidence=4,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

@@ -12,6 +12,7 @@ from nembrit.core.types import AXES
 
 ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
 MOST_SURE = 0.98  # more than this has not been shown on any flight that was not fitted to
+_LEAST_ROUGHNESS = 0.01  # of the motors' range: less does not heat them, whatever D passes on
 _SURE_PROPELLER = 4.0  # without recorded speeds a milder lead only names the roughest motor
 _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
 _SAFETY = "Propellers off for any work on the bench."
@@ -69,6 +70,8 @@ def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Rankin
         conclusion = (
             f": {cause.name}? Probably not ({likelihood:.0%} likely); the first thing to look at if something feels wrong."
         )
+    if cause.code == "d_noise" and symptoms.values["output_roughness"] < _LEAST_ROUGHNESS:
+        severity = "watch" if severity == "act" else severity
     others = {code: value for code, value in ranking.likelihood.items() if code not in (CLEAN, cause.code) and value >= 0.05}
     caution = "" if cause.kind == "tune" else f"{_CAUTION} {_SAFETY}"
     return Finding(

@@ -24,6 +24,7 @@ from nembrit.core.types import AXES, FloatArray
 
 _NARROW_HZ = 30.0
 _RESONANCE_FROM_HZ = 60.0
+_D_HIGH_HZ, _D_MIDDLE_HZ = (200.0, 400.0), (60.0, 150.0)
 _ACT_HZ = 60.0  # motors and D term: above this only heat comes of it
 
 
@@ -256,8 +257,31 @@ def _command_values(recording: Recording, values: dict[str, float], untested: di
     ]
     if pairs and min(p for _, p in pairs) > 0:
         values["d_over_p"] = max(d / p for d, p in pairs)
+    opened = [level for axis in AXES[:2] if (level := _d_filter_db(recording, axis)) is not None]
+    if opened:
+        values["d_filter_db"] = max(opened)
     if not (rough and pairs):
         untested["d_noise"] = "needs the motor commands and the P and D terms, at 500 Hz or more"
+
+
+def _d_filter_db(recording: Recording, axis: str) -> float | None:
+    """What the D term's filters leave of 200 to 400 Hz against 60 to 150 Hz [dB]: power of the term over that of the filtered
+    gyro's derivative, band against band, so that the noise's own shape does not count."""
+    roles = (f"term_d.{axis}", f"gyro.{axis}")
+    if not recording.has(*roles) or recording.sample_rate_hz < 2 * _D_HIGH_HZ[1]:
+        return None
+    try:
+        term, gyro = (
+            welch_spectrum(recording.channels[role], sample_rate_hz=recording.sample_rate_hz, segment_s=0.25) for role in roles
+        )
+    except NotEnoughData:
+        return None
+    passed = []
+    for low_hz, high_hz in (_D_HIGH_HZ, _D_MIDDLE_HZ):
+        band = (term.frequency_hz >= low_hz) & (term.frequency_hz <= high_hz)
+        slope = gyro.psd_dps2_per_hz[band] @ gyro.frequency_hz[band] ** 2
+        passed.append(float(term.psd_dps2_per_hz[band].sum() / max(float(slope), 1e-30)))
+    return 10 * float(np.log10(passed[0] / passed[1])) if min(passed) > 0 else None
 
 
 def _rms_above(recording: Recording, role: str) -> float | None:

@@ -19,8 +19,8 @@ WEIGHTS: dict[str, tuple[float, ...]] = {
     "bearing": (2.288, 1.904),
     "electrical_spikes": (2.175, 3.664),
     "noisy_axis": (3.038,),
-    "d_noise": (1.667, 1.264),
-    "p_high": (0.892, 0.628, 2.821),
+    "d_noise": (1.667, 1.264, 0.0),
+    "p_high": (0.892, 0.628, 2.821, 0.0),
     "i_low": (4.907,),
     "filters_low": (1.624, 2.241),
 }

@@ -99,9 +99,10 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
-    # either sign is enough: a loop that swings hard leaves no step to be judged
-    alone = swing if "overshoot_ratio" not in v else 0.0
-    return tuple(sign * (1 - slow_chain) for sign in (max(swing, past), lead, past, alone))
+    # a swing that no sound craft shows is enough by itself; from 50 Hz on it is a mount rather than the loop
+    loud = _over(swing_db, 10.0, 2.0) * float(np.clip((50 - v.get("oscillation_hz", 0.0)) / 10, 0.0, 1.0))
+    alone = swing if "overshoot_ratio" not in v else 0.0  # a loop that swings leaves no step to be judged
+    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past), lead, alone))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -203,7 +204,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=4,
+        n_evidence=3,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

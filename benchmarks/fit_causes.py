@@ -1,6 +1,7 @@
 """Fits the weights of the joint ranking of causes on simulated flights; run by hand, result goes into `core/tuning/weights.py`.
 
-`python benchmarks/fit_causes.py FIRST_SEED N_PER_CAUSE` with PYTHONPATH=src:. ; symptoms are cached in the temporary folder.
+`python -m benchmarks.fit_causes FIRST_SEED N_PER_CAUSE [FIRST_SEED N_PER_CAUSE …] [--fit]` with PYTHONPATH=src:. and
+OMP_NUM_THREADS=1; symptoms are cached in the temporary folder.
 """
 
 import json
@@ -107,7 +108,8 @@ def judged(rows: list[dict[str, Any]]) -> None:
 
 
 if __name__ == "__main__":
-    known = measured_all(int(sys.argv[1]), int(sys.argv[2]))
+    numbers = [int(word) for word in sys.argv[1:] if word != "--fit"]
+    known = [row for first_seed, n in zip(numbers[::2], numbers[1::2], strict=True) for row in measured_all(first_seed, n)]
     if "--fit" in sys.argv:
         biases, weights = fitted(known)
         place = Path(__file__).parents[1] / "src/nembrit/core/tuning/weights.py"

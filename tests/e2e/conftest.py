@@ -91,6 +91,16 @@ def logs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     return {name: folder / f"{name}.csv" for name in files}
 
 
+@pytest.fixture(autouse=True)
+def no_script_fails(request: pytest.FixtureRequest) -> Iterator[None]:
+    """No test of a page may leave an error of its scripts behind."""
+    errors: list[str] = []
+    if "page" in request.fixturenames:
+        request.getfixturevalue("page").on("pageerror", lambda error: errors.append(error.message))
+    yield
+    assert not errors
+
+
 def drawn(page: Page) -> None:
     """Wait until the page's pictures stand."""
     page.wait_for_function("document.documentElement.dataset.charts === 'drawn'", timeout=60_000)

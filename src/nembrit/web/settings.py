@@ -72,6 +72,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "nembrit.web.common.told.told_again",
             ],
             "builtins": ["nembrit.web.common.templatetags.nembrit", "django.templatetags.static"],
         },

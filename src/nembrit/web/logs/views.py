@@ -9,6 +9,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.models import Job
+from nembrit.web.common.told import tell_until_done
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import desk, inbox, services
@@ -44,10 +45,11 @@ def _received(request: HttpRequest, craft: Craft | None, fields: dict[str, objec
     for number, file in enumerate(request.FILES.getlist("files")):
         modified_at = _date(dates[number]) if number < len(dates) else None
         found += services.receive_file(craft, file.name, file.file, flight_fields=fields, modified_at=modified_at)
-    if any(one.job for one in found):  # the page is loaded anew when they are read; what was refused is told there again
-        for one in found:
-            if one.refusal:
-                messages.error(request, f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}.")
+    jobs = [one.job for one in found if one.job]
+    refused = [one for one in found if one.refusal]
+    if jobs and refused:  # the page is loaded anew as each of the others is read
+        texts = [f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}." for one in refused]
+        tell_until_done(request, texts, jobs)
     return found
 
 

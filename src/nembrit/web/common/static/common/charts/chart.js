@@ -40,7 +40,11 @@ export class Chart {
     const data = columns(spec);
     this.full = [spec.x.low ?? data[0][0] ?? 0, spec.x.high ?? data[0][data[0].length - 1] ?? 1];
     this.plot.setAttribute("aria-label", `${spec.title}. Arrow keys move the cursor, plus and minus zoom, 0 shows all.`);
-    if (this.u) { this.u.setData(data, false); this.show(...this.full); return; }
+    // lines get or lose their areas as a view shows many samples a column, or single ones
+    const shape = spec.lines.map((line) => `${Boolean(line.low)}${Boolean(line.envelope)}`).join();
+    if (this.u && shape === this.shape) { this.u.setData(data, false); this.show(...this.full); return; }
+    this.u?.destroy();
+    Object.assign(this, { shape, view: null });
     this.u = new uPlot(this.plotOptions(data), data, this.plot);
   }
 

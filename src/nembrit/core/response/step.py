@@ -71,9 +71,9 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     -----
     Both signals are decimated by one zero-phase FIR to about 500 Hz. 200 taps; prior covariance
     c·α^max(i, j) with c, α and the noise level by marginal likelihood; errors whitened by an AR(10)
-    model. Intervals: ± 2·√(jackknife SE² over 12 blocks + floor²), floors 0.9 percentage
-    points with 6 % of the overshoot, and 0.8 ms with 4 % of the delay. ``cumsum(g)`` belongs to t + dt/2, which the returned times allow for. The gain after
-    0.4 s is left free: forcing it to 1 cuts off the slow tail of the I term and cost 1 percentage point of
+    model. Intervals: ± 2·√(jackknife SE² over 12 blocks + floor²), floors 0.9 percentage points with 6 % of the
+    overshoot, and 0.8 ms with 4 % of the delay. ``cumsum(g)`` belongs to t + dt/2, which the returned times allow
+    for. The gain after 0.4 s is left free: forcing it to 1 cuts off the slow tail of the I term and cost 1 point of
     overshoot (`docs/methods.md`).
     """
     if sample_rate_hz < 200:

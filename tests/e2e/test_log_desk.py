@@ -154,6 +154,18 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     page.wait_for_function("old => location.href === old", arg=kept)
 
 
+def test_zooming_to_single_samples_and_back_keeps_the_lines(page: Page) -> None:
+    page.goto("/flights/12/traces/?view=tracking")
+    drawn(page)
+    span = shown(page)
+    for _ in range(12):  # down to single samples the lines lose their areas; a script that fails there fails the test
+        page.keyboard.press("+")
+        span = view_changed(page, span)
+    assert span[1] - span[0] < 0.3
+    page.keyboard.press("0")
+    assert view_changed(page, span)[1] > 10
+
+
 def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
     page.goto("/flights/12/traces/?view=position")
     page.wait_for_selector("#track[data-drawn]")

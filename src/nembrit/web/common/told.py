@@ -1,5 +1,6 @@
-"""What a page must go on saying while jobs are running that will load it anew."""
+"""What a page must go on saying while jobs load it anew."""
 
+import time
 from typing import Any
 
 from django.http import HttpRequest
@@ -7,11 +8,13 @@ from django.http import HttpRequest
 from nembrit.web.common.models import Job
 
 _KEY = "told"
+_LONGEST_POLL_S = 20  # a job that has just ended may load the page anew some seconds later
 
 
 def tell_until_done(request: HttpRequest, texts: list[str], jobs: list[Job]) -> None:
-    """Show these texts on every page until the jobs are done, and once more after that."""
-    request.session[_KEY] = {"texts": texts, "jobs": [job.pk for job in jobs]}
+    """Show these texts on every page until these jobs and all others of now are done, and once more, or for some seconds."""
+    pending = {*(job.pk for job in jobs), *Job.objects.unfinished().values_list("pk", flat=True)}
+    request.session[_KEY] = {"texts": texts, "jobs": sorted(pending), "until": time.time() + _LONGEST_POLL_S}
 
 
 def told_again(request: HttpRequest) -> dict[str, Any]:
@@ -19,6 +22,7 @@ def told_again(request: HttpRequest) -> dict[str, Any]:
     told = request.session.get(_KEY) if hasattr(request, "session") else None
     if not told or request.headers.get("HX-Request"):
         return {}
-    if not Job.objects.unfinished().filter(pk__in=told["jobs"]).exists():
+    is_running = Job.objects.unfinished().filter(pk__in=told["jobs"]).exists()
+    if not is_running:
         del request.session[_KEY]
-    return {"told_again": told["texts"]}
+    return {"told_again": told["texts"] if is_running or told["jobs"] or time.time() < told["until"] else []}

@@ -45,12 +45,17 @@ def _received(request: HttpRequest, craft: Craft | None, fields: dict[str, objec
     for number, file in enumerate(request.FILES.getlist("files")):
         modified_at = _date(dates[number]) if number < len(dates) else None
         found += services.receive_file(craft, file.name, file.file, flight_fields=fields, modified_at=modified_at)
-    jobs = [one.job for one in found if one.job]
-    refused = [one for one in found if one.refusal]
-    if jobs and refused:  # the page is loaded anew as each of the others is read
-        texts = [f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}." for one in refused]
-        tell_until_done(request, texts, jobs)
+    texts = [text for one in found if (text := _told(one))]
+    if texts and request.headers.get("HX-Request"):  # the page is loaded anew as each job ends, of these files or of others
+        tell_until_done(request, texts, [one.job for one in found if one.job])
     return found
+
+
+def _told(one: services.Received) -> str:
+    """Why a file did not come in, in a sentence; "" for one that did."""
+    if one.refusal:
+        return f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}."
+    return f"{one.file_name} is here already. Nothing was added." if one.known_flight or one.known_log else ""
 
 
 def _date(milliseconds: str) -> datetime | None:

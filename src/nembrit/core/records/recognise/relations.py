@@ -72,7 +72,7 @@ def roughness(values: FloatArray) -> float:
     >>> roughness(np.array([0.0, 1.0, 0.0, 1.0])) > roughness(np.array([0.0, 0.3, 0.6, 1.0]))
     True
     """
-    spread = float(np.std(values))
+    spread = float(np.std(values)) if values.size > 2 else 0.0
     return float(np.std(np.diff(values, n=2))) / spread if spread > 0 else 0.0
 
 

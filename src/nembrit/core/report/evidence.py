@@ -17,7 +17,7 @@ from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 6  # rises whenever a number below would come out differently
+VERSION = 7  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = (
@@ -111,7 +111,7 @@ def analyse(
         n_motors=0 if mixer is None else mixer.shape[0],
         blades=blades,
         spans=inside,
-        overshoots={axis: step.overshoot_interval[0] for axis, step in steps.items()},
+        overshoots={axis: step.least_overshoot_ratio for axis, step in steps.items()},
     )
     reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
     metrics = flight_metrics(

@@ -37,6 +37,7 @@ class StepResponse:
     high: FloatArray
     overshoot_ratio: float
     overshoot_interval: tuple[float, float]
+    least_overshoot_ratio: float  # by scatter alone, as the ranking of causes was fitted to
     delay_s: float | None  # to 50 % of the step; None: never got there
     delay_interval_s: tuple[float, float] | None
     usable_s: float
@@ -105,14 +106,14 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     dt = 1 / rate_hz
     t_s = (np.arange(step.size, dtype=np.float64) + 0.5) * dt
     overshoot = _overshoot(step)
-    overshoot_error = _error(
-        [_overshoot(row) for row in leave_out], float(np.hypot(_FLOORS["overshoot"], _OVERSHOOT_SHARE * overshoot))
-    )
-    if overshoot_error > _LARGEST_OVERSHOOT_ERROR:
+    overshoots = [_overshoot(row) for row in leave_out]
+    scatter = _error(overshoots, _FLOORS["overshoot"])
+    if scatter > _LARGEST_OVERSHOOT_ERROR:
         raise NotEnoughData(
-            f"the step response is too uncertain (overshoot ± {overshoot_error * 100:.0f} percentage points): fly longer, "
+            f"the step response is too uncertain (overshoot ± {scatter * 100:.0f} percentage points): fly longer, "
             "with lively sticks on this axis and less wind"
         )
+    overshoot_error = _error(overshoots, float(np.hypot(_FLOORS["overshoot"], _OVERSHOOT_SHARE * overshoot)))
     delay_s = _delay(t_s, step)
     delay_interval_s = None
     if delay_s is not None:
@@ -127,11 +128,12 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
         low=step - 2 * se,
         high=step + 2 * se,
         overshoot_ratio=overshoot,
+        least_overshoot_ratio=max(0.0, overshoot - scatter),
         overshoot_interval=(max(0.0, overshoot - overshoot_error), overshoot + overshoot_error),
         delay_s=delay_s,
         delay_interval_s=delay_interval_s,
         usable_s=usable_s,
-        excitation="good" if overshoot_error < 0.03 else "weak",
+        excitation="good" if scatter < 0.03 else "weak",
     )
 
 

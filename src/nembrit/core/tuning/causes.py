@@ -95,14 +95,12 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
         return None
     slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 3.2) / 1.0, 0.0, 1.0))
     swing_db = v.get("oscillation_db", 0.0)
-    swing = _over(swing_db, 4.0, 4.0) * float(np.clip((v.get("oscillation_hz", 0.0) - 10) / 6, 0.0, 1.0))
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
     # a swing that no sound craft shows is enough by itself; from 50 Hz on it is a mount rather than the loop
     loud = _over(swing_db, 10.0, 2.0) * float(np.clip((50 - v.get("oscillation_hz", 0.0)) / 10, 0.0, 1.0))
-    alone = swing if "overshoot_ratio" not in v else 0.0  # a loop that swings leaves no step to be judged
-    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past), lead, alone))
+    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past), lead))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -204,7 +202,7 @@ CAUSES: tuple[Cause, ...] = (
         kind=TUNE,
         name="P too high",
         evidence=_p_high,
-        n_evidence=3,
+        n_evidence=2,
         look_alikes=(
             ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
             ("heavier propellers", "change one thing at a time"),

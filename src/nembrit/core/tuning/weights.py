@@ -20,7 +20,7 @@ WEIGHTS: dict[str, tuple[float, ...]] = {
     "electrical_spikes": (2.197, 3.7),
     "noisy_axis": (3.061,),
     "d_noise": (0.461, 0.377, 2.838),
-    "p_high": (2.424, 0.725, 0.0),
+    "p_high": (2.424, 0.725),
     "i_low": (4.953,),
     "filters_low": (1.629, 2.286),
 }

@@ -24,7 +24,7 @@ from nembrit.core.simulate.pilot import Sticks
 from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
 from nembrit.core.types import AXES
 
-FIRST_SEED = 742903000  # drawn for this run; not used anywhere else
+FIRST_SEED = 859108000  # drawn for this run; not used anywhere else
 N_CRAFT = 40
 LIMITS = {"overshoot": (2.0, 4.0), "delay": (0.7, 2.5)}  # acceptance table: 90 % of cases within, none beyond
 REPORT = Path(__file__).parents[1] / "docs" / "accuracy.md"

@@ -17,7 +17,7 @@ from nembrit.core.report.evidence import analyse
 from nembrit.core.tuning.findings import ACT
 from nembrit.core.types import AXES
 
-FIRST_SEED = 903919000  # drawn after the weights were frozen; not used anywhere else
+FIRST_SEED = 37169000  # drawn after the weights were frozen; not used anywhere else
 N_PER_CAUSE = 10
 CLEAN = ("calm", "windy", "lively", "offset")
 N_PER_FLAVOUR = 15
@@ -83,6 +83,7 @@ class LineErrors:
     speed: float | None  # relative error; None: refused
     has_speed: bool  # there is a record to compare with
     fixed_hz: tuple[float | None, ...]  # errors of lines that are 1.5 times their surroundings; None: not found
+    n_covered: int  # of those found, how many lie in their stated interval
     n_false: int
 
 
@@ -97,15 +98,17 @@ def line_errors(seed: int) -> LineErrors:
         error = float(np.median(np.abs(track.mean_hz[use] / true[use] - 1)))
     known = rotor_track(frames)
     errors: list[float | None] = []
-    n_false = 0
+    n_covered = n_false = 0
     for axis, true_hz in zip(AXES, case.resonance_hz, strict=True):
         found = noise_lines(frames, f"gyro_raw.{axis}", known)
         fixed = [line for line in found if line.kind == "resonance" and line.width_hz < 30]
-        near = [abs(line.frequency_hz - true_hz) for line in fixed if abs(line.frequency_hz - true_hz) < 12]
+        near = sorted((away, line.error_hz or 0.0) for line in fixed if (away := abs(line.frequency_hz - true_hz)) < 12)
         n_false += len(fixed) - len(near)
+        n_covered += bool(near and near[0][0] <= near[0][1])
         if near or (known is not None and _stands_out(frames, f"gyro_raw.{axis}", known, true_hz)):
-            errors.append(min(near, default=None))
-    return LineErrors(speed=error, has_speed=frames.rotor_hz is not None, fixed_hz=tuple(errors), n_false=n_false)
+            errors.append(near[0][0] if near else None)
+    has_speed = frames.rotor_hz is not None
+    return LineErrors(speed=error, has_speed=has_speed, fixed_hz=tuple(errors), n_covered=n_covered, n_false=n_false)
 
 
 def _stands_out(frames: Frames, role: str, track: RotorTrack, true_hz: float) -> bool:
@@ -175,7 +178,10 @@ def measure() -> tuple[list[str], bool]:
     text += [
         f"{np.median(fixed):.2f} Hz, 90 % within {np.quantile(fixed, 0.9):.2f} Hz, largest {fixed.max():.2f} Hz; {elsewhere}"
     ]
-    text += [f"narrow fixed lines where none is, in {len(lines)} flights."]
+    covered = 100 * sum(line.n_covered for line in lines) / fixed.size
+    text += [
+        f"narrow fixed lines where none is, in {len(lines)} flights. Their 95 % intervals cover the truth in {covered:.0f} %."
+    ]
     text += [f"Spikes planted in sound logs: {hit} of {planted} found, {stray} found that were not planted."]
     return text, n_false / len(clean) <= 0.05
 

@@ -8,6 +8,7 @@ import scipy.signal
 
 from nembrit.core.noise.frames import Frames
 from nembrit.core.noise.levels import folded, whitened
+from nembrit.core.noise.resonance import resonance_near
 from nembrit.core.noise.rotors import RotorTrack, order_mask
 from nembrit.core.types import BoolArray, FloatArray
 
@@ -20,6 +21,7 @@ _MOTOR_LEVEL = 0.15
 _REACH = (8.0, 0.035)
 _REACH_RECORDED = (8.0, 0.02)
 _MASKED_ORDERS = (1, 2, 3, 4, 5, 6)
+_REACH_NEAR, _NEAR_ORDERS = (14.0, 0.02), (1, 2, 3, 4)  # where only the frequency of a line is asked for
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,6 +36,7 @@ class Line:
     confidence: float
     order: int | None = None  # of the motors' turning
     width_hz: float = 0.0  # of fixed lines, where the level is above half its peak
+    error_hz: float | None = None  # of fixed lines, half width of the 95 % interval of their frequency
 
 
 def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: int | None = None) -> tuple[Line, ...]:
@@ -54,12 +57,13 @@ def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: 
     Level is log power less its running median over 60 Hz; of fixed lines the mean amplitude over frames and three
     bins, of a motor line the mean at its order. A fixed line must reach 0.18 (0.8 dB), stand out by 0.22, be 4.5
     standard errors above zero and show in two thirds of the throttle range; orders 1 to 6 of every motor are left out
-    first (8 Hz or 3.5 % to either side, 2 % where speeds are recorded). Its frequency is the top of a parabola through
-    what lies above two thirds of its peak. Source: Brandt, Noise and Vibration Analysis (order tracking); numbers:
+    first (8 Hz or 3.5 % to either side, 2 % where speeds are recorded). Its frequency is that of a resonance fitted
+    near the top of a parabola through what lies above two thirds of its peak, 14 Hz around orders 1 to 4 left out
+    (`resonance_near`). Source: Brandt, Noise and Vibration Analysis (order tracking); numbers:
     started from those of a prototype, then tried on 120 simulated flights of their own seeds (`docs/methods.md`, 4).
     """
     level = whitened(frames.power[role], bin_hz=frames.bin_hz)
-    found = [*_moving(frames, level, track, blades), *_fixed(frames, level, track)]
+    found = [*_moving(frames, level, track, blades), *_fixed(frames, role, level, track)]
     return tuple(sorted(found, key=lambda line: -line.level_db))
 
 
@@ -98,10 +102,12 @@ def _moving(frames: Frames, level: FloatArray, track: RotorTrack | None, blades:
 _BEST_OF_THREE = 0.62  # what the largest of three neighbouring bins of plain noise reaches above the median's level
 
 
-def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[Line]:
+def _fixed(frames: Frames, role: str, level: FloatArray, track: RotorTrack | None) -> list[Line]:
     mask: BoolArray = np.zeros(level.shape, bool)
+    mask_near = mask
     if track is not None:
-        mask = _wide_mask(frames, track)
+        mask = _wide_mask(frames, track, _MASKED_ORDERS, _REACH_RECORDED if track.is_recorded else _REACH)
+        mask_near = _wide_mask(frames, track, _NEAR_ORDERS, _REACH_NEAR)
     shown = np.where(mask, np.nan, np.exp(level / 2))  # amplitudes scatter less than logs, and outliers weigh less than in power
     seen = np.isfinite(shown).sum(axis=0)
     usable = seen >= max(6, 0.05 * level.shape[0])
@@ -135,6 +141,9 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
             continue
         middle, n_wide = _shape(plain, int(index))
         refined, width = middle * frames.bin_hz, n_wide * frames.bin_hz
+        fit = resonance_near(frames.power[role], mask_near, frames.frequency_hz, refined)
+        if fit is not None:
+            refined = fit.frequency_hz
         sure = float(np.clip(0.55 + 0.03 * (height / error - _LEAST_SIGMA) + 0.1 * (present - 2), 0.5, 0.97))
         if track is None:
             sure = min(sure, 0.6)
@@ -147,19 +156,21 @@ def _fixed(frames: Frames, level: FloatArray, track: RotorTrack | None) -> list[
                 level_db=float(height) * _DB_PER_NEPER,
                 confidence=sure,
                 width_hz=width,
+                error_hz=None if fit is None else fit.error_hz,
             )
         )
     return found
 
 
-def _wide_mask(frames: Frames, track: RotorTrack) -> BoolArray:
-    mask = order_mask(frames, track, orders=_MASKED_ORDERS)
-    for order in _MASKED_ORDERS:
+def _wide_mask(frames: Frames, track: RotorTrack, orders: tuple[int, ...], reach: tuple[float, float]) -> BoolArray:
+    """True for bins nearer to an order of any motor than some Hz or a share of the order's frequency."""
+    mask = order_mask(frames, track, orders=orders)
+    least_hz, share = reach
+    for order in orders:
         centre = folded(track.hz * order, frames.sample_rate_hz)
-        least_hz, share = _REACH_RECORDED if track.is_recorded else _REACH
-        reach = np.maximum(least_hz, share * track.hz * order)
+        away = np.maximum(least_hz, share * track.hz * order)
         for motor in range(track.hz.shape[1]):
-            mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= reach[:, motor, None]
+            mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= away[:, motor, None]
     return mask
 
 

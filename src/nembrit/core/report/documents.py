@@ -112,6 +112,7 @@ def _named_line(line: Line) -> dict[str, Any]:
         "frequency_hz": rounded(line.frequency_hz),
         "frequency_low_hz": rounded(line.low_hz),
         "frequency_high_hz": rounded(line.high_hz),
+        "frequency_error_hz": rounded(line.error_hz),
         "level_db": rounded(line.level_db),
         "confidence": rounded(line.confidence, 3),
     }

@@ -24,7 +24,7 @@ _LEAST_SETPOINT_DPS = 12.0  # RMS of the set-point's movement (starting value, n
 _LARGEST_OVERSHOOT_ERROR = 0.10
 _LARGEST_GAIN_ERROR = 0.30
 _FLOORS = {"overshoot": 0.009, "delay_s": 0.0008}  # what the jackknife cannot see; measured (docs/accuracy.md)
-_OVERSHOOT_SHARE, _DELAY_SHARE = 0.06, 0.04  # the same: throttle and gain vary while large and slow answers are averaged
+_OVERSHOOT_SHARE, _DELAY_SHARE = 0.08, 0.04  # the same: throttle and gain vary while large and slow answers are averaged
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -72,7 +72,7 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     -----
     Both signals are decimated by one zero-phase FIR to about 500 Hz. 200 taps; prior covariance
     c·α^max(i, j) with c, α and the noise level by marginal likelihood; errors whitened by an AR(10)
-    model. Intervals: ± 2·√(jackknife SE² over 12 blocks + floor²), floors 0.9 percentage points with 6 % of the
+    model. Intervals: ± 2·√(jackknife SE² over 12 blocks + floor²), floors 0.9 percentage points with 8 % of the
     overshoot, and 0.8 ms with 4 % of the delay. ``cumsum(g)`` belongs to t + dt/2, which the returned times allow
     for. The gain after 0.4 s is left free: forcing it to 1 cuts off the slow tail of the I term and cost 1 point of
     overshoot (`docs/methods.md`).

@@ -103,7 +103,8 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
     if code == "frame_resonance" and s.resonance:
         axis, line = s.resonance
         numbers = {"peak_hz": line.frequency_hz, "level_db": line.level_db, "width_hz": line.width_hz}
-        text = f"A line of {line.level_db:.1f} dB that stays at {line.frequency_hz:.0f} Hz"
+        error = "" if line.error_hz is None else f" ± {max(1, round(line.error_hz))}"
+        text = f"A line of {line.level_db:.1f} dB that stays at {line.frequency_hz:.0f}{error} Hz"
         return axis, None, text, f"at every throttle, strongest in {axis}: a part of the frame rings.", numbers
     if code == "propeller" and s.turning:
         numbers = {"over_median": s.turning.over_median, "over_second": s.turning.over_second}

@@ -153,6 +153,7 @@ def line_row(line: Line) -> dict[str, Any]:
         "kind": line.kind,
         "name": names.get(line.kind, f"with the motors: {order}"),
         "frequency_hz": round(line.frequency_hz, 1),
+        "error_hz": None if line.error_hz is None else max(0.1, round(line.error_hz, 1)),
         "low_hz": round(line.low_hz, 1),
         "high_hz": round(line.high_hz, 1),
         "level_db": round(line.level_db, 1),

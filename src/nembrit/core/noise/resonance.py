@@ -42,12 +42,13 @@ def resonance_near(power: FloatArray, mask: BoolArray, frequency_hz: FloatArray,
     Notes
     -----
     Orders of the motors sweep through a resonance, so every bin is seen in other frames than its neighbour, louder
-    ones or quieter ones, and a mean over frames bends the peak. Here a frame's loudness and a bin's share are
-    told apart first: loudness × share, in turns until both agree (two-way fit), of fourth roots of density, where what
-    leaks past the mask weighs little. The share's fourth power is then matched by a straight floor and a resonance, 1 / (1 + (f₀(f/f₀ - f₀/f) / 2w)²), w from three half widths, by the
-    likelihood of a density's estimate, ln S + Ŝ/S (Whittle, J. R. Stat. Soc. B 15, 125, 1953). The interval is where
-    twice the likelihood falls by 3.84, frames' overlap and the window's neighbours taken off the count; it is widened
-    1.2 times and by 0.25 Hz, for what leaks past the mask (from 180 simulated flights of their own seeds).
+    ones or quieter ones, and a mean over frames bends the peak. Here a frame's loudness and a bin's share are told
+    apart first: loudness × share, in turns until both agree (two-way fit), of fourth roots of density, where what
+    leaks past the mask weighs little. The share's fourth power is then matched by a straight floor and a resonance,
+    1 / (1 + (f₀(f/f₀ - f₀/f) / 2w)²), w from three half widths, by the likelihood of a density's estimate, ln S + Ŝ/S
+    (Whittle, J. R. Stat. Soc. B 15, 125, 1953). The interval is where twice the likelihood falls by 3.84, frames'
+    overlap and the window's neighbours taken off the count; it is widened 1.2 times and by 0.25 Hz, for what leaks
+    past the mask (from 180 simulated flights of their own seeds).
     """
     bins = np.flatnonzero(np.abs(frequency_hz - near_hz) < _SPAN_HZ)
     bins = bins[bins > 0]

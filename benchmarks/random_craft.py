@@ -14,10 +14,9 @@ from nembrit.core.simulate.airframe import Airframe, Faults, World, airframe_of,
 from nembrit.core.simulate.flight import _sections, fly
 from nembrit.core.types import AXES
 
-# low idle is left out: in this simulator it leaves no mark that wind and gains do not leave too
 CAUSES = (
     "clean", "loose_mount", "frame_resonance", "propeller", "bearing", "electrical_spikes", "noisy_axis",
-    "d_noise", "p_high", "i_low", "filters_low",
+    "d_noise", "p_high", "i_low", "filters_low", "idle_low",
 )  # fmt: skip
 _FRAMES = [("quad", 5.0), ("hex", 6.0), ("quad", 3.0), ("octo", 8.0), ("quad", 7.0)]
 
@@ -151,6 +150,8 @@ def _wrong_controller(cause: str, airframe: Airframe, controller: Controller, rn
         return controller
     if cause == "i_low":
         return replace(controller, gains=times(i=float(rng.uniform(0.02, 0.1))))
+    if cause == "idle_low":
+        return replace(controller, idle=float(rng.uniform(0.001, 0.005)))  # propellers nearly stop
     if cause == "filters_low":
         low = float(rng.uniform(36, 55))
         slow = replace(
@@ -213,6 +214,8 @@ def fault_case(seed: int, cause: str, *, card: str | None = None, wind_m_s: floa
     wind = {"calm": 0.0, "windy": 9.0}.get(flavour, wind)
     key = card or ("full" if rng.random() < 0.8 else "response")
     has_speeds = rng.random() < 0.8
+    if cause == "idle_low":  # nothing tells of it in other logs, and they say so
+        key, has_speeds = "full", True
     flight = fly(
         craft,
         controller,

@@ -108,6 +108,7 @@ def test_likelihoods_always_sum_to_one(changed: dict[str, float]) -> None:
         ("chain_delay_ms", "filters_low", (3.0, 4.0, 6.0)),
         ("overshoot_ratio", "p_high", (0.1, 0.3, 0.5)),
         ("d_over_p", "d_noise", (10.0, 30.0, 60.0)),
+        ("idle_lag_ratio", "idle_low", (1.2, 1.8, 3.0)),
     ],
 )
 def test_more_evidence_never_makes_a_cause_less_likely(name: str, code: str, more: tuple[float, ...]) -> None:

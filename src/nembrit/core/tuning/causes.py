@@ -93,7 +93,7 @@ def _d_noise(v: Values) -> tuple[float, ...] | None:
 def _p_high(v: Values) -> tuple[float, ...] | None:
     if "oscillation_db" not in v and "overshoot_ratio" not in v:
         return None
-    slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 3.2) / 1.0, 0.0, 1.0))
+    slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 4.0) / 1.0, 0.0, 1.0))
     swing_db = v.get("oscillation_db", 0.0)
     # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
     lead = _over(2.2 - _log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
@@ -118,6 +118,10 @@ def _i_low(v: Values) -> tuple[float, ...] | None:
     steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 10) / 6, 0.0, 1.0))
     steady *= 1 - float(np.clip((v.get("overshoot_ratio", 0.0) - 0.2) / 0.1, 0.0, 1.0))
     return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady,)
+
+
+def _idle_low(v: Values) -> tuple[float, ...] | None:
+    return (_over(_log2(v["idle_lag_ratio"]), 0.5, 0.25),) if "idle_lag_ratio" in v else None
 
 
 CAUSES: tuple[Cause, ...] = (
@@ -226,6 +230,18 @@ CAUSES: tuple[Cause, ...] = (
         n_evidence=2,
         look_alikes=(("P too high", "open the filters first; if the swing stays, lower P"),),
         proof="Raise the lowest gyro filter by half: delay falls at once; see that motors stay cool.",
+    ),
+    Cause(
+        code="idle_low",
+        kind=TUNE,
+        name="idle too low",
+        evidence=_idle_low,
+        n_evidence=1,
+        look_alikes=(
+            ("a tired pack", "fly the floats again with a fresh pack"),
+            ("a slow speed controller", "spin each motor up alone, propellers off, and listen for one that starts late"),
+        ),
+        proof="Three floats in calm air; then raise the idle by a fifth and fly three more: power must return evenly.",
     ),
 )
 BY_CODE = {cause.code: cause for cause in CAUSES}

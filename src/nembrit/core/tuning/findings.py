@@ -141,6 +141,10 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
     if code == "filters_low":
         text = f"The filters hold the gyro back by {v['chain_delay_ms']:.1f} ms"
         return None, None, text, ": that delay costs more than the noise it saves.", {"delay_ms": v["chain_delay_ms"]}
+    if code == "idle_low":
+        text = f"At zero throttle the motors answer {v['idle_lag_ratio']:.1f} times slower than in flight"
+        meaning = ": they turn too slowly to grip; the idle is too low."
+        return None, None, text, meaning, {"idle_lag_ratio": v["idle_lag_ratio"]}
     text = f"I works at {v['integral_ratio']:.2f} of P a second"
     return (
         None,
@@ -153,7 +157,7 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
 
 def _single(symptoms: Symptoms, sample_rate_hz: float, metrics: Mapping[str, float]) -> list[Finding]:
     v = symptoms.values
-    found = [rules.slow_log(sample_rate_hz), rules.idle_low(v.get("idle_ratio"))]
+    found = [rules.slow_log(sample_rate_hz), rules.idle_low(None if "idle_lag_ratio" in v else v.get("idle_ratio"))]
     found.append(rules.wash({axis: metrics[name] for axis in AXES if (name := f"wash_rms.{axis}") in metrics}))
     found.append(
         rules.filters_open(metrics.get("jitter_noise.roll"), metrics.get("filtered_jitter.roll"), v.get("output_roughness"))

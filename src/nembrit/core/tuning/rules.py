@@ -99,7 +99,7 @@ def wash(wash_dps: Mapping[str, float]) -> Finding | None:
 
 
 def idle_low(ratio: float | None) -> Finding | None:
-    """Shimmy at zero throttle well above hover (weak: wind does the same; never above `watch`)."""
+    """Shimmy at zero throttle well above hover, where motor speeds do not tell (weak: wind does the same)."""
     if ratio is None or ratio < _IDLE_RATIO:
         return None
     return Finding(

@@ -20,6 +20,7 @@ from nembrit.core.noise.spikes import Spikes, spikes_of
 from nembrit.core.noise.vibration import Vibration, vibration_of
 from nembrit.core.records.log import Recording
 from nembrit.core.response.loop import chain_delay_s, idle_ratio, integral_over_proportional, oscillation
+from nembrit.core.response.spool import spool_ratio
 from nembrit.core.types import AXES, FloatArray
 
 _NARROW_HZ = 30.0
@@ -239,8 +240,10 @@ def _loop_values(
     idles = [idle for axis in AXES[:2] if (idle := idle_ratio(recording, axis, list(spans))) is not None]
     if idles and min(n for _, n in idles) >= 2:
         values["idle_ratio"] = max(ratio for ratio, _ in idles)
+    if (lag := spool_ratio(recording, spans)) is not None:
+        values["idle_lag_ratio"] = lag
     else:
-        untested["idle_low"] = "needs a hover and at least two floats at zero throttle in calm air"
+        untested["idle_low"] = "needs motor speeds, a hover and at least two floats at zero throttle in calm air"
     return found
 
 

@@ -10,6 +10,7 @@ import pytest
 from nembrit.core.records.log import FlightLog, QualityNote, Recording, Stream, channel
 from nembrit.core.report.documents import evidence_document, log_document, report_document, rounded
 from nembrit.core.report.evidence import ROLES, VERSION, Evidence, analyse
+from nembrit.core.response.step import UncertainStep
 from nembrit.core.trials.metrics import METRICS, metric_kind, metric_names
 from nembrit.core.types import AXES
 from tests.flying import HEX, flown, recording
@@ -31,6 +32,21 @@ def test_a_whole_log_answers_everything(whole: Evidence) -> None:
     assert set(whole.raw) == set(whole.filtered) == set(whole.steps) == set(AXES)
     assert set(whole.metrics) == set(metric_names())
     assert [finding.code for finding in whole.findings] == ["loose_mount"]
+
+
+@pytest.mark.parametrize(("overshoot", "error", "least"), [(0.7, 0.16, 0.54), (0.1, 0.2, 0.0)])
+def test_a_response_that_cannot_be_shown_still_speaks_for_or_against_p(
+    monkeypatch: pytest.MonkeyPatch, overshoot: float, error: float, least: float
+) -> None:
+    def refused(*args: object, **options: object) -> None:
+        raise UncertainStep(overshoot, error)
+
+    monkeypatch.setattr("nembrit.core.report.evidence.step_response", refused)
+    found = analyse(recording(flown(5, 0.0)), mixer=HEX.mixer())
+    assert not found.steps
+    assert "percentage points" in found.reasons["response.roll"]
+    assert found.symptoms.values["overshoot_ratio"] == pytest.approx(least)
+    assert ("p_high" in {finding.code for finding in found.findings}) is (least > 0.3)
 
 
 @pytest.mark.parametrize(

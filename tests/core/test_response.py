@@ -9,7 +9,7 @@ from nembrit.core.manoeuvres.detect import snap_stops, wash_descents
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import applied, usable_mask
 from nembrit.core.response.scores import bounce_back_dps, tracking_error_dps, wash_rms_dps
-from nembrit.core.response.step import step_response
+from nembrit.core.response.step import UncertainStep, step_response
 from tests.flying import HEX, flown, recording
 
 RATE_HZ = 1000.0
@@ -67,6 +67,19 @@ def test_a_gyro_that_does_not_follow_is_refused(scale: float, wander_dps: float)
     gyro = scale * second_order(0.5, 7.0, setpoint) + np.cumsum(np.random.default_rng(8).normal(0, wander_dps, setpoint.size))
     with pytest.raises(NotEnoughData, match="does not follow the set-point"):
         step_response(setpoint, gyro, np.ones(setpoint.size, bool), sample_rate_hz=RATE_HZ)
+
+
+@pytest.mark.parametrize(("damping", "least", "most"), [(0.08, 0.2, 0.85), (0.7, 0.0, 0.1)])
+def test_a_response_too_uncertain_to_show_still_tells_how_far_it_overshoots_at_least(
+    damping: float, least: float, most: float
+) -> None:
+    """True overshoots 0.777 and 0.046 (Ogata, as above); gusts as strong as the sticks."""
+    setpoint = lively_setpoint(9)
+    gusts = np.random.default_rng(8).normal(0, 1, setpoint.size)
+    gyro = second_order(damping, 7.0, setpoint) + scipy.signal.lfilter(*scipy.signal.butter(1, 4, fs=RATE_HZ), gusts) * 900
+    with pytest.raises(UncertainStep, match=r"overshoot -?\d+ ± \d+ percentage points") as refused:
+        step_response(setpoint, gyro, np.ones(setpoint.size, bool), sample_rate_hz=RATE_HZ)
+    assert least <= refused.value.least_overshoot_ratio <= most
 
 
 def test_a_slow_log_is_refused() -> None:

@@ -10,14 +10,14 @@ from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.spectra import BandLevel, Peak, Spectrum, band_levels, largest_peaks, welch_spectrum
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
-from nembrit.core.response.step import StepResponse, step_response
+from nembrit.core.response.step import StepResponse, UncertainStep, step_response
 from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.tuning.finding import Finding
 from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 9  # rises whenever a number below would come out differently
+VERSION = 10  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = (
@@ -70,6 +70,7 @@ def analyse(
     raw: dict[str, GyroNoise] = {}
     filtered: dict[str, GyroNoise] = {}
     steps: dict[str, StepResponse] = {}
+    least_overshoots: dict[str, float] = {}
     usable: dict[str, BoolArray] = {}
     reasons: dict[str, str] = {}
     notes: list[str] = []
@@ -98,6 +99,9 @@ def analyse(
                 usable[axis],
                 sample_rate_hz=recording.sample_rate_hz,
             )
+            least_overshoots[axis] = steps[axis].least_overshoot_ratio
+        except UncertainStep as error:
+            reasons[f"response.{axis}"], least_overshoots[axis] = str(error), error.least_overshoot_ratio
         except CoreError as error:
             reasons[f"response.{axis}"] = str(error)
     if spans is None:
@@ -111,7 +115,7 @@ def analyse(
         n_motors=0 if mixer is None else mixer.shape[0],
         blades=blades,
         spans=inside,
-        overshoots={axis: step.least_overshoot_ratio for axis, step in steps.items()},
+        overshoots=least_overshoots,
     )
     reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
     metrics = flight_metrics(

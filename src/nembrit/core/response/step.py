@@ -44,6 +44,17 @@ class StepResponse:
     excitation: str  # good or weak
 
 
+class UncertainStep(NotEnoughData):
+    """A step response too uncertain to be shown; how far it overshoots at least may still be known."""
+
+    def __init__(self, overshoot_ratio: float, error_ratio: float) -> None:
+        self.least_overshoot_ratio = max(0.0, overshoot_ratio - error_ratio)
+        super().__init__(
+            f"the step response is too uncertain (overshoot {100 * overshoot_ratio:.0f} ± {100 * error_ratio:.0f} percentage "
+            "points): fly longer, with lively sticks on this axis and less wind"
+        )
+
+
 def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolArray, *, sample_rate_hz: float) -> StepResponse:
     """Estimate the closed-loop step response set-point → gyro of one axis.
 
@@ -64,7 +75,7 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     ------
     NotEnoughData
         With what to fly, if less than 6 s are usable, the sticks hardly moved, the gyro does not follow
-        (its gain is off by more than 0.3), or the overshoot is not known within 10 percentage points.
+        (its gain is off by more than 0.3), or the overshoot is not known within 10 percentage points (`UncertainStep`).
     InputError
         If the log rate is below 200 Hz.
 
@@ -109,10 +120,7 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     overshoots = [_overshoot(row) for row in leave_out]
     scatter = _error(overshoots, _FLOORS["overshoot"])
     if scatter > _LARGEST_OVERSHOOT_ERROR:
-        raise NotEnoughData(
-            f"the step response is too uncertain (overshoot ± {scatter * 100:.0f} percentage points): fly longer, "
-            "with lively sticks on this axis and less wind"
-        )
+        raise UncertainStep(overshoot, scatter)
     overshoot_error = _error(overshoots, float(np.hypot(_FLOORS["overshoot"], _OVERSHOOT_SHARE * overshoot)))
     delay_s = _delay(t_s, step)
     delay_interval_s = None

@@ -115,7 +115,7 @@ def _i_low(v: Values) -> tuple[float, ...] | None:
     if "integral_ratio" not in v:
         return None
     # the P term of a loop that swings or overshoots is large whatever I does
-    steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 10) / 6, 0.0, 1.0))
+    steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 9) / 3, 0.0, 1.0))
     steady *= 1 - float(np.clip((v.get("overshoot_ratio", 0.0) - 0.2) / 0.1, 0.0, 1.0))
     return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady,)
 

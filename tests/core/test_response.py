@@ -7,7 +7,8 @@ import scipy.signal
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.manoeuvres.detect import snap_stops, wash_descents
 from nembrit.core.records.log import Recording
-from nembrit.core.response.authority import applied, usable_mask
+from nembrit.core.response.authority import applied, lost_share, usable_mask
+from nembrit.core.response.loop import integral_over_proportional
 from nembrit.core.response.scores import bounce_back_dps, tracking_error_dps, wash_rms_dps
 from nembrit.core.response.step import UncertainStep, step_response
 from tests.flying import HEX, flown, recording
@@ -119,6 +120,29 @@ def test_lost_authority_and_full_throttle_are_left_out() -> None:
     assert notes == ()
     assert not usable[part.channels["throttle"] > 0.71].any()
     assert 0.5 < usable.mean() < 0.97
+
+
+@pytest.mark.parametrize(
+    ("throttle", "share", "expected"), [(0.4, 0.0, 0.0), (0.4, 0.25, 0.25), (0.4, 1.0, 1.0), (0.05, 0.5, None), (None, 0.5, None)]
+)
+def test_share_of_flying_without_authority(throttle: float | None, share: float, expected: float | None) -> None:
+    usable = np.arange(8000) >= share * 8000
+    channels = {"gyro.roll": np.zeros(8000)} | ({} if throttle is None else {"throttle": np.full(8000, throttle)})
+    assert lost_share(Recording.of(channels, sample_rate_hz=RATE_HZ), usable) == expected
+
+
+@pytest.mark.parametrize("ki_over_kp", [0.3, 4.0])
+@pytest.mark.parametrize("held_share", [0.0, 0.7])
+def test_i_over_p_is_read_where_the_integral_is_not_held(ki_over_kp: float, held_share: float) -> None:
+    """The integral creeps at a tenth while authority is lost; those stretches must not make I look low."""
+    p = np.repeat(np.random.default_rng(2).normal(0, 0.05, 400), 100)
+    usable = np.arange(p.size) >= held_share * p.size
+    i = np.cumsum(ki_over_kp * p * np.where(usable, 1.0, 0.1)) / RATE_HZ
+    log = Recording.of({"term_p.roll": p, "term_i.roll": i}, sample_rate_hz=RATE_HZ)
+    assert integral_over_proportional(log, "roll", usable) == pytest.approx(ki_over_kp, rel=0.02)
+    if held_share:
+        assert integral_over_proportional(log, "roll") == pytest.approx(ki_over_kp / 10, rel=0.02)
+    assert integral_over_proportional(log, "roll", np.zeros(p.size, bool)) is None
 
 
 def test_what_could_not_be_checked_is_said() -> None:

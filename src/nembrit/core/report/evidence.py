@@ -116,6 +116,7 @@ def analyse(
         blades=blades,
         spans=inside,
         overshoots=least_overshoots,
+        usable=usable,
     )
     reasons |= {f"finding.{cause}": reason for cause, reason in symptoms.untested.items()}
     metrics = flight_metrics(

@@ -52,6 +52,15 @@ def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) ->
     return ~_widened(lost, recording.sample_rate_hz), tuple(notes)
 
 
+def lost_share(recording: Recording, usable: BoolArray) -> float | None:
+    """Share of the flying at middle throttle in which the craft had no authority left; None without throttle."""
+    if not recording.has("throttle"):
+        return None
+    throttle = np.nan_to_num(recording.channels["throttle"])
+    middle = (throttle > _THROTTLE_LIMITS[0]) & (throttle < _THROTTLE_LIMITS[1])
+    return float(np.mean(~usable[middle])) if middle.sum() > recording.sample_rate_hz else None
+
+
 def _is_clipped(command: FloatArray, limit: float) -> bool:
     """A command that stays at its largest value for long is limited; one that only touches it is not."""
     return bool(np.mean(np.abs(command) >= limit - 1e-4) > 1e-3)

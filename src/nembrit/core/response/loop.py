@@ -64,10 +64,11 @@ def oscillation(recording: Recording, axis: str, use: BoolArray) -> tuple[float,
     return float(excess[at]), float(frequency_hz[inside][at])
 
 
-def integral_over_proportional(recording: Recording, axis: str) -> float | None:
+def integral_over_proportional(recording: Recording, axis: str, usable: BoolArray | None = None) -> float | None:
     """ki / kp [1/s] where both terms are recorded: median of the I term's slope over the P term where it is large.
 
-    None where they are not recorded, or the P term hardly moves.
+    `usable` is where the craft had authority: an integral is held while it has none. None where the terms are not
+    recorded, or the P term hardly moves.
     """
     if not recording.has(f"term_p.{axis}", f"term_i.{axis}"):
         return None
@@ -78,7 +79,10 @@ def integral_over_proportional(recording: Recording, axis: str) -> float | None:
     if n < 41 or float(np.std(p)) < 1e-5:
         return None
     slope, p = np.diff(i) / (step / recording.sample_rate_hz), p[:-1]
-    told = (np.abs(p) > np.quantile(np.abs(p), 0.6)) & (slope != 0)  # an integral that is held or at its limit says nothing
+    # an integral that is held or at its limit says nothing
+    told = (np.abs(p) > np.quantile(np.abs(p), 0.6)) & (slope != 0)
+    if usable is not None:
+        told &= np.asarray(usable[: n * step].reshape(n, step).all(axis=1))[:-1]
     return float(np.median(slope[told] / p[told])) if told.sum() >= 10 else None
 
 

@@ -12,6 +12,8 @@ _STEP_S = 0.004
 _LEAST_FLOAT_S, _LEAST_FLOATS = 0.3, 2
 _LEAST_SAMPLES = 25
 _SLOWEST = (0.01, 1.5)  # quantile of the speeds at zero throttle, and how far above it still counts as slow
+_EXPONENTS = (0.5, 1.2)  # of speed over command
+_MOST = 10.0  # of the ratio: beyond it the speed hardly moves at all
 _IN_FLIGHT = 0.7  # of the flight's median speed
 
 
@@ -22,10 +24,10 @@ def spool_ratio(recording: Recording, spans: Sequence[Span]) -> float | None:
 
     Notes
     -----
-    A motor and its propeller follow their command as a first-order lag, dω/dt = a + b·u - ω/τ (any text on electric
-    drives); 1/τ by least squares at 4 ms, once over the slowest speeds at zero throttle and once over what is faster
-    than 0.7 of the flight's median. The slow one is taken two standard errors towards fast, so that too little
-    movement gives no alarm. Median over motors. A sound motor's own 1/τ grows with speed, by twice its propeller's
+    A motor and its propeller follow their command as a first-order lag, dω/dt = a + b·uᵉ - ω/τ (any text on electric
+    drives; e from log speed over log command in flight); 1/τ by least squares at 4 ms, once over the slowest speeds at
+    zero throttle and once over what is faster than 0.7 of the flight's median. The slow one is taken half a standard
+    error towards fast; noise in the speeds makes it look faster still, so neither gives an alarm. Median over motors. A sound motor's own 1/τ grows with speed, by twice its propeller's
     drag slope beside its back-EMF: some 1.2 to 1.3 from idle to hover for a usual efficiency of 0.8 (our own sum from
     the motor equation; the simulator leaves it out and its sound craft reach 1.1). Beyond that propellers lose grip.
     """
@@ -54,18 +56,22 @@ def _lag_ratio(command: FloatArray, speed: FloatArray, is_float: BoolArray, step
         return None
     quantile, times = _SLOWEST
     slow &= now < times * float(np.quantile(now[slow], quantile))
-    fast = ~is_float & is_whole & (now > _IN_FLIGHT * float(np.nanmedian(now)))
-    at_idle, in_flight = _rate(command, now, slope, slow), _rate(command, now, slope, fast)
+    fast = ~is_float & is_whole & (now > _IN_FLIGHT * float(np.nanmedian(now))) & (command > 0)
+    if fast.sum() < _LEAST_SAMPLES or float(np.ptp(command[fast])) == 0:
+        return None
+    exponent = float(np.clip(np.polyfit(np.log(command[fast]), np.log(now[fast]), 1)[0], *_EXPONENTS))
+    wanted = np.maximum(command, 0.0) ** exponent
+    at_idle, in_flight = _rate(wanted, now, slope, slow), _rate(wanted, now, slope, fast)
     if at_idle is None or in_flight is None or in_flight[0] <= 2 * in_flight[1]:
         return None
-    return in_flight[0] / max(at_idle[0] + 2 * at_idle[1], 0.02 * in_flight[0])
+    return in_flight[0] / max(at_idle[0] + at_idle[1] / 2, in_flight[0] / _MOST)
 
 
-def _rate(command: FloatArray, speed: FloatArray, slope: FloatArray, use: BoolArray) -> tuple[float, float] | None:
+def _rate(wanted: FloatArray, speed: FloatArray, slope: FloatArray, use: BoolArray) -> tuple[float, float] | None:
     """1/τ [1/s] and its standard error."""
     if use.sum() < _LEAST_SAMPLES:
         return None
-    parts = np.stack([np.ones(int(use.sum())), command[use], speed[use]], axis=1)
+    parts = np.stack([np.ones(int(use.sum())), wanted[use], speed[use]], axis=1)
     normal = parts.T @ parts
     if np.linalg.cond(normal / np.sqrt(np.outer(np.diag(normal), np.diag(normal)) + 1e-30)) > 1e10:
         return None  # nothing moved

@@ -19,9 +19,10 @@ from nembrit.core.noise.spectra import Spectrum, welch_spectrum
 from nembrit.core.noise.spikes import Spikes, spikes_of
 from nembrit.core.noise.vibration import Vibration, vibration_of
 from nembrit.core.records.log import Recording
+from nembrit.core.response.authority import lost_share
 from nembrit.core.response.loop import chain_delay_s, idle_ratio, integral_over_proportional, oscillation
 from nembrit.core.response.spool import spool_ratio
-from nembrit.core.types import AXES, FloatArray
+from nembrit.core.types import AXES, BoolArray, FloatArray
 
 _NARROW_HZ = 30.0
 _RESONANCE_FROM_HZ = 60.0
@@ -56,10 +57,12 @@ def symptoms_of(
     blades: int | None = None,
     spans: Sequence[Span] = (),
     overshoots: Mapping[str, float] | None = None,
+    usable: Mapping[str, BoolArray] | None = None,
 ) -> Symptoms:
     """Measure all symptoms of the usable part of a flight; never raises for data that cannot answer.
 
-    `overshoots` are the lower ends of the step responses' intervals by axis, where they were worked out already.
+    `overshoots` are the lower ends of the step responses' intervals by axis, where they were worked out already, and
+    `usable` is where each axis had authority at middle throttle.
     """
     values: dict[str, float] = {}
     untested: dict[str, str] = {}
@@ -71,7 +74,7 @@ def symptoms_of(
         untested |= dict.fromkeys(noise, str(error))
     spikes = {axis: found for axis in AXES if (found := spikes_of(recording, axis)) is not None}
     _spike_values(spikes, values, untested)
-    oscillations = _loop_values(recording, spans, values, untested)
+    oscillations = _loop_values(recording, spans, usable or {}, values, untested)
     _command_values(recording, values, untested)
     known = {axis: ratio for axis, ratio in (overshoots or {}).items() if axis in AXES[:2]}
     past = max(known, key=known.__getitem__, default=None)
@@ -219,7 +222,11 @@ def _noisy_axis(frames: Frames, roles: list[str], values: dict[str, float], unte
 
 
 def _loop_values(
-    recording: Recording, spans: Sequence[Span], values: dict[str, float], untested: dict[str, str]
+    recording: Recording,
+    spans: Sequence[Span],
+    usable: Mapping[str, BoolArray],
+    values: dict[str, float],
+    untested: dict[str, str],
 ) -> dict[str, tuple[float, float]]:
     everywhere = np.ones(recording.n_samples, bool)
     found = {axis: swing for axis in AXES[:2] if (swing := oscillation(recording, axis, everywhere)) is not None}
@@ -232,11 +239,14 @@ def _loop_values(
         values["chain_delay_ms"] = 1000 * max(delays)
     else:
         untested["filters_low"] = "needs the raw and the filtered gyro: switch both on"
-    ratios = [ratio for axis in AXES[:2] if (ratio := integral_over_proportional(recording, axis)) is not None]
+    lost = [share for axis in AXES[:2] if axis in usable and (share := lost_share(recording, usable[axis])) is not None]
+    if lost:
+        values["lost_share"] = max(lost)
+    ratios = [r for axis in AXES[:2] if (r := integral_over_proportional(recording, axis, usable.get(axis))) is not None]
     if ratios:
         values["integral_ratio"] = max(ratios)
     else:
-        untested["i_low"] = "needs the P and the I term in the log"
+        untested["i_low"] = "needs the P and the I term in the log, and flying within the motors' limits"
     idles = [idle for axis in AXES[:2] if (idle := idle_ratio(recording, axis, list(spans))) is not None]
     if idles and min(n for _, n in idles) >= 2:
         values["idle_ratio"] = max(ratio for ratio, _ in idles)

@@ -49,7 +49,7 @@ def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str, str]]:
 
 def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, Any]]:
     """All cases, on every processor; kept in a file so that fitting can be repeated."""
-    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-symptoms8.json"
+    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-symptoms9.json"
     if not kept.exists():
         with ProcessPoolExecutor() as pool:
             kept.write_text(json.dumps(list(pool.map(measured, cases(first_seed, n_per_cause), chunksize=4))))

@@ -108,6 +108,7 @@ def test_likelihoods_always_sum_to_one(changed: dict[str, float]) -> None:
         ("chain_delay_ms", "filters_low", (3.0, 4.0, 6.0)),
         ("overshoot_ratio", "p_high", (0.1, 0.3, 0.5)),
         ("d_over_p", "d_noise", (10.0, 30.0, 60.0)),
+        ("lost_share", "p_high", (0.4, 0.7, 0.95)),
         ("idle_lag_ratio", "idle_low", (1.2, 1.8, 3.0)),
     ],
 )
@@ -138,6 +139,18 @@ def test_p_too_high_is_told_by_overshoot_or_swing_and_not_beside_slow_filters(
     assert told in found[0].summary
     assert (found[0].code == "p_high") is (axis is not None)
     assert found[0].axis == axis
+
+
+@pytest.mark.parametrize("changed", [{}, {"integral_ratio": 0.2}, {"idle_lag_ratio": 9.0}], ids=["alone", "I", "idle"])
+def test_motors_at_their_limits_speak_of_p_and_of_nothing_else(changed: dict[str, float]) -> None:
+    """I that is held, and propellers driven to their lowest speed, are what a far too high P does."""
+    found = findings_of(Symptoms(values={**BASE, "lost_share": 0.95, **changed}), sample_rate_hz=2000.0, metrics={})
+    assert found[0].code == "p_high"
+    assert "at their limits for 95% of the flight" in found[0].summary
+    calm = findings_of(Symptoms(values={**BASE, "lost_share": 0.1, **changed}), sample_rate_hz=2000.0, metrics={})
+    assert {finding.code for finding in calm} == (
+        {"integral_ratio": {"i_low"}, "idle_lag_ratio": {"idle_low"}}[next(iter(changed))] if changed else set()
+    )
 
 
 @pytest.mark.parametrize(

@@ -91,7 +91,7 @@ def _d_noise(v: Values) -> tuple[float, ...] | None:
 
 
 def _p_high(v: Values) -> tuple[float, ...] | None:
-    if "oscillation_db" not in v and "overshoot_ratio" not in v:
+    if not {"oscillation_db", "overshoot_ratio", "lost_share"} & v.keys():
         return None
     slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 4.0) / 1.0, 0.0, 1.0))
     swing_db = v.get("oscillation_db", 0.0)
@@ -100,7 +100,9 @@ def _p_high(v: Values) -> tuple[float, ...] | None:
     past = _over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
     # a swing that no sound craft shows is enough by itself; from 50 Hz on it is a mount rather than the loop
     loud = _over(swing_db, 10.0, 2.0) * float(np.clip((50 - v.get("oscillation_hz", 0.0)) / 10, 0.0, 1.0))
-    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past), lead))
+    # motors at their limits for most of the flight: whatever the sticks do, the loop asks for more than there is
+    beyond = _over(v.get("lost_share", 0.0), 0.55, 0.1)
+    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past, beyond), lead))
 
 
 def _filters_low(v: Values) -> tuple[float, ...] | None:
@@ -117,11 +119,18 @@ def _i_low(v: Values) -> tuple[float, ...] | None:
     # the P term of a loop that swings or overshoots is large whatever I does
     steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 9) / 3, 0.0, 1.0))
     steady *= 1 - float(np.clip((v.get("overshoot_ratio", 0.0) - 0.2) / 0.1, 0.0, 1.0))
-    return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady,)
+    return (_over(-_log2(v["integral_ratio"]), -0.3, 0.5) * steady * _within_limits(v),)
 
 
 def _idle_low(v: Values) -> tuple[float, ...] | None:
-    return (_over(_log2(v["idle_lag_ratio"]), 0.5, 0.25),) if "idle_lag_ratio" in v else None
+    if "idle_lag_ratio" not in v:
+        return None
+    return (_over(_log2(v["idle_lag_ratio"]), 0.5, 0.25) * _within_limits(v),)
+
+
+def _within_limits(v: Values) -> float:
+    """0 where the motors were at their limits for most of the flight: then neither I nor idle can be judged."""
+    return 1 - float(np.clip((v.get("lost_share", 0.0) - 0.5) / 0.25, 0.0, 1.0))
 
 
 CAUSES: tuple[Cause, ...] = (

@@ -12,6 +12,7 @@ from nembrit.core.types import AXES
 
 ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
 MOST_SURE = 0.98  # more than this has not been shown on any flight that was not fitted to
+_MOSTLY, _LOUD_SWING_DB = 0.6, 12.0
 _LEAST_ROUGHNESS = 0.01  # of the motors' range: less does not heat them, whatever D passes on
 _SURE_PROPELLER = 4.0  # without recorded speeds a milder lead only names the roughest motor
 _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
@@ -133,6 +134,9 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
         text = f"{s.overshoot_axis.capitalize()} overshoots every step by {100 * v['overshoot_ratio']:.0f} % or more"
         meaning = ": the loop is near its limit, P is too high."
         return s.overshoot_axis, None, text, meaning, {"overshoot_ratio": v["overshoot_ratio"]}
+    if code == "p_high" and v.get("lost_share", 0.0) > _MOSTLY and v.get("oscillation_db", 0.0) < _LOUD_SWING_DB:
+        text = f"The motors were at their limits for {v['lost_share']:.0%} of the flight at middle throttle"
+        return None, None, text, ": the loop asks for more than they can give, P is too high.", {"lost_share": v["lost_share"]}
     if code == "p_high":
         axis = max(s.oscillations, key=lambda name: s.oscillations[name][0])
         level, frequency = s.oscillations[axis]

@@ -27,9 +27,10 @@ def spool_ratio(recording: Recording, spans: Sequence[Span]) -> float | None:
     A motor and its propeller follow their command as a first-order lag, dω/dt = a + b·uᵉ - ω/τ (any text on electric
     drives; e from log speed over log command in flight); 1/τ by least squares at 4 ms, once over the slowest speeds at
     zero throttle and once over what is faster than 0.7 of the flight's median. The slow one is taken half a standard
-    error towards fast; noise in the speeds makes it look faster still, so neither gives an alarm. Median over motors. A sound motor's own 1/τ grows with speed, by twice its propeller's
-    drag slope beside its back-EMF: some 1.2 to 1.3 from idle to hover for a usual efficiency of 0.8 (our own sum from
-    the motor equation; the simulator leaves it out and its sound craft reach 1.1). Beyond that propellers lose grip.
+    error towards fast; noise in the speeds makes it look faster still, so neither gives an alarm. Median over motors,
+    at most 10. A sound motor's own 1/τ grows with speed, by twice its propeller's drag slope beside its back-EMF: some
+    1.2 to 1.3 from idle to hover for a usual efficiency of 0.8 (our own sum from the motor equation; the simulator
+    leaves it out and its sound craft reach 1.2). Beyond that propellers lose grip.
     """
     numbers = [n for n in range(1, 9) if recording.has(f"motor.{n}")]
     floats = [span for span in spans if span.kind == "zero_throttle" and span.end_s - span.start_s > _LEAST_FLOAT_S]

@@ -146,7 +146,8 @@ def _words(code: str, s: Symptoms) -> tuple[str | None, int | None, str, str, di
         text = f"The filters hold the gyro back by {v['chain_delay_ms']:.1f} ms"
         return None, None, text, ": that delay costs more than the noise it saves.", {"delay_ms": v["chain_delay_ms"]}
     if code == "idle_low":
-        text = f"At zero throttle the motors answer {v['idle_lag_ratio']:.1f} times slower than in flight{' or more' if v['idle_lag_ratio'] >= 10 else ''}"
+        more = " or more" if v["idle_lag_ratio"] >= 10 else ""
+        text = f"At zero throttle the motors answer {v['idle_lag_ratio']:.1f} times{more} slower than in flight"
         meaning = ": they turn too slowly to grip; the idle is too low."
         return None, None, text, meaning, {"idle_lag_ratio": v["idle_lag_ratio"]}
     text = f"I works at {v['integral_ratio']:.2f} of P a second"

@@ -27,6 +27,7 @@ from nembrit.core.types import AXES, BoolArray, FloatArray
 _NARROW_HZ = 30.0
 _RESONANCE_FROM_HZ = 60.0
 _D_HIGH_HZ, _D_MIDDLE_HZ = (200.0, 400.0), (60.0, 150.0)
+_MOSTLY_LOST = 0.75  # of the flying at middle throttle
 _ACT_HZ = 60.0  # motors and D term: above this only heat comes of it
 
 
@@ -254,6 +255,8 @@ def _loop_values(
         values["idle_lag_ratio"] = lag
     else:
         untested["idle_low"] = "needs motor speeds, a hover and at least two floats at zero throttle in calm air"
+    if values.get("lost_share", 0.0) > _MOSTLY_LOST:
+        untested |= dict.fromkeys(("i_low", "idle_low"), "motors were at their limits for most of the flight; cure that first")
     return found
 
 

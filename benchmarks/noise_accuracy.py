@@ -17,7 +17,7 @@ from nembrit.core.report.evidence import analyse
 from nembrit.core.tuning.findings import ACT
 from nembrit.core.types import AXES
 
-FIRST_SEED = 96751000  # drawn after the weights were frozen; not used anywhere else
+FIRST_SEED = 695640000  # drawn after the weights were frozen; not used anywhere else
 N_PER_CAUSE = 10
 CLEAN = ("calm", "windy", "lively", "offset")
 N_PER_FLAVOUR = 15

@@ -12,6 +12,7 @@ from nembrit.core.types import AXES, BoolArray, FloatArray, IntArray
 FRAME_S = 0.256
 _HOP_SHARE = 4
 _LEAST_FRAMES = 12
+_MOTOR_LAG_S = 0.03  # of usual motors with their propellers (our own choice, no source)
 _SMALL_STICK = 0.15
 
 
@@ -24,7 +25,7 @@ class Frames:
     power: dict[str, FloatArray]  # role → (n_frames, n_bins), one-sided density in units² per Hz
     sample_rate_hz: float
     throttle: FloatArray | None  # (n_frames,) mean
-    motors: FloatArray | None  # (n_frames, n_motors) mean command
+    motors: FloatArray | None  # (n_frames, n_motors) mean command as a motor follows it, seen through the window
     rotor_hz: FloatArray | None  # (n_frames, n_motors) mean recorded speed, turns a second
     voltage: FloatArray | None
     is_calm: BoolArray  # (n_frames,) throttle about hover, little stick, little change
@@ -57,7 +58,8 @@ def frames_of(recording: Recording, roles: tuple[str, ...] = ("gyro_raw", "gyro"
     Notes
     -----
     Density by ``|X|² / (fs Σw²)``, doubled (Welch 1967). Calm is throttle from 0.8 to 1.5 times its mode, sticks
-    below 0.15 and little throttle change (starting values of a prototype, no source).
+    below 0.15 and little throttle change (starting values of a prototype, no source). Motor commands are taken 30 ms
+    late and weighted as the window weighs, which puts the lines they make where they are.
     """
     rate_hz = recording.sample_rate_hz
     chosen = [next((role for family in roles if recording.has(role := f"{family}.{axis}")), "") for axis in AXES]
@@ -80,7 +82,7 @@ def frames_of(recording: Recording, roles: tuple[str, ...] = ("gyro_raw", "gyro"
     power = {role: _densities(recording.channels[role], starts, window, rate_hz) for role in chosen}
     throttle = _means(recording, "throttle", starts, n_window)
     numbers = [n for n in range(1, 9) if recording.has(f"motor.{n}")]
-    motors = _stacked(recording, "motor", numbers, starts, n_window)
+    motors = _followed(recording, numbers, starts, window)
     turning = [n for n in numbers if recording.has(f"motor_rpm.{n}")]
     rotor = _stacked(recording, "motor_rpm", turning, starts, n_window) if turning == numbers else None
     drive = throttle if throttle is not None else motors.mean(axis=1) if motors is not None else None
@@ -115,6 +117,23 @@ def _means(recording: Recording, role: str, starts: IntArray, n_window: int) -> 
     total = np.concatenate(([0.0], np.cumsum(np.nan_to_num(recording.channels[role]))))
     means: FloatArray = (total[starts + n_window] - total[starts]) / n_window
     return means
+
+
+def _followed(recording: Recording, numbers: list[int], starts: IntArray, window: FloatArray) -> FloatArray | None:
+    """Commands behind a lag of 30 ms, their mean weighted by the window's power: where a frame's lines stand.
+
+    A line stands where its motor turns in the middle of the frame, and a motor turns as it was told a little before.
+    """
+    if not numbers:
+        return None
+    share = 1 - np.exp(-1 / (_MOTOR_LAG_S * recording.sample_rate_hz))
+    weight = window[::-1] ** 2 / float(window @ window)
+    rows = []
+    for n in numbers:
+        command = np.nan_to_num(recording.channels[f"motor.{n}"])
+        late, _ = scipy.signal.lfilter([share], [1, share - 1], command, zi=[(1 - share) * command[0]])
+        rows.append(scipy.signal.fftconvolve(late, weight, mode="valid")[starts])
+    return np.stack(rows, axis=1)
 
 
 def _stacked(recording: Recording, family: str, numbers: list[int], starts: IntArray, n_window: int) -> FloatArray | None:

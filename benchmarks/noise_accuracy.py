@@ -154,7 +154,7 @@ def measure() -> tuple[list[str], bool]:
     text = ["", "## Planted faults", ""]
     text += [
         "Random craft (3 to 8 in, four to eight motors), random tunes, wind 0 to 7 m/s; four of five logs have motor speeds,",
-        "those with a low idle all, and three floats: without them it is said not to be tested.",
+        "those with a low idle all, and three floats: without speeds and a float it is said not to be tested.",
     ]
     text += ["", "| cause | first | among the first two |", "|---|---|---|"]
     for cause in CAUSES[1:]:

@@ -28,7 +28,7 @@ def without(*prefixes: str, start_s: float = 2.5, end_s: float = 28.0) -> Eviden
 
 
 def test_a_whole_log_answers_everything(whole: Evidence) -> None:
-    assert whole.reasons.keys() == {"finding.idle_low"}  # the card has no two floats
+    assert whole.reasons.keys() == {"finding.idle_low"}  # the card has no float
     assert set(whole.raw) == set(whole.filtered) == set(whole.steps) == set(AXES)
     assert set(whole.metrics) == set(metric_names())
     assert [finding.code for finding in whole.findings] == ["loose_mount"]

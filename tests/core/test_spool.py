@@ -32,9 +32,10 @@ def flight(lag_at_idle: float, *, rate_hz: float = RATE_HZ, idle: float = 0.03, 
 
 @pytest.mark.parametrize("rate_hz", [500.0, 1000.0])
 @pytest.mark.parametrize("times", [1.0, 2.0, 4.0])
-def test_the_ratio_is_what_was_made(times: float, rate_hz: float) -> None:
+@pytest.mark.parametrize("n_floats", [1, 2])
+def test_the_ratio_is_what_was_made(times: float, rate_hz: float, n_floats: int) -> None:
     """Or a little less: the slow lag is taken two standard errors towards fast."""
-    found = spool_ratio(flight(times, rate_hz=rate_hz), FLOATS)
+    found = spool_ratio(flight(times, rate_hz=rate_hz), FLOATS[:n_floats])
     assert found
     assert 0.6 * times < found < 1.1 * times
 
@@ -47,13 +48,12 @@ def test_noise_never_makes_a_sound_motor_look_slow() -> None:
     ("spans", "without", "rate_hz"),
     [
         ((), "", RATE_HZ),
-        (FLOATS[:1], "", RATE_HZ),
         (tuple(Span(kind="zero_throttle", start_s=s, end_s=s + 0.2) for s in (10.0, 20.0)), "", RATE_HZ),
         (FLOATS, "motor_rpm.3", RATE_HZ),
         (FLOATS, "motor", RATE_HZ),
         (FLOATS, "", 200.0),
     ],
-    ids=["no floats", "one float", "short floats", "a motor without speed", "no commands", "slow log"],
+    ids=["no floats", "short floats", "a motor without speed", "no commands", "slow log"],
 )
 def test_what_cannot_be_judged_is_not(spans: tuple[Span, ...], without: str, rate_hz: float) -> None:
     whole = flight(3.0, rate_hz=rate_hz)

@@ -9,7 +9,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.types import BoolArray, FloatArray
 
 _STEP_S = 0.004
-_LEAST_FLOAT_S, _LEAST_FLOATS = 0.3, 2
+_LEAST_FLOAT_S = 0.3
 _LEAST_SAMPLES = 25
 _SLOWEST = (0.01, 1.5)  # quantile of the speeds at zero throttle, and how far above it still counts as slow
 _EXPONENTS = (0.5, 1.2)  # of speed over command
@@ -20,7 +20,7 @@ _IN_FLIGHT = 0.7  # of the flight's median speed
 def spool_ratio(recording: Recording, spans: Sequence[Span]) -> float | None:
     """Lag of the motors' speed behind their command while they turn slowest at zero throttle, over that in flight.
 
-    Needs every motor's command and recorded speed, at 250 Hz or more, and two stretches at zero throttle; else None.
+    Needs every motor's command and recorded speed, at 250 Hz or more, and a stretch at zero throttle; else None.
 
     Notes
     -----
@@ -35,7 +35,7 @@ def spool_ratio(recording: Recording, spans: Sequence[Span]) -> float | None:
     numbers = [n for n in range(1, 9) if recording.has(f"motor.{n}")]
     floats = [span for span in spans if span.kind == "zero_throttle" and span.end_s - span.start_s > _LEAST_FLOAT_S]
     roles = [f"motor_rpm.{n}" for n in numbers]
-    if not numbers or not recording.has(*roles) or len(floats) < _LEAST_FLOATS or recording.sample_rate_hz < 1 / _STEP_S:
+    if not numbers or not recording.has(*roles) or not floats or recording.sample_rate_hz < 1 / _STEP_S:
         return None
     step = max(1, round(_STEP_S * recording.sample_rate_hz))
     t_s = recording.start_s + np.arange(0, recording.n_samples - step, step) / recording.sample_rate_hz

@@ -254,7 +254,7 @@ def _loop_values(
     if (lag := spool_ratio(recording, spans)) is not None:
         values["idle_lag_ratio"] = lag
     else:
-        untested["idle_low"] = "needs motor speeds, a hover and at least two floats at zero throttle in calm air"
+        untested["idle_low"] = "needs motor speeds and a float at zero throttle: fly the full card"
     if values.get("lost_share", 0.0) > _MOSTLY_LOST:
         untested |= dict.fromkeys(("i_low", "idle_low"), "motors were at their limits for most of the flight; cure that first")
     return found

@@ -208,6 +208,7 @@ def test_a_cause_without_its_channels_is_neither_blamed_nor_cleared() -> None:
         ),
         (rules.filters_open(2.0, 1.9, 0.05), "filters_open"),
         (rules.filters_open(2.0, 0.4, 0.05), None),
+        (rules.filters_open(2.0, 3.0, 0.05), "filters_open"),
         (rules.filters_open(None, 1.0, 0.05), None),
         (rules.wash({"roll": 40.0, "pitch": 30.0}), "wash"),
         (rules.wash({"roll": 5.0}), None),
@@ -246,3 +247,11 @@ def test_a_craft_s_own_history_is_part_of_the_findings() -> None:
     found = findings_of(symptoms, sample_rate_hz=2000.0, metrics={"motion_noise.roll": 0.9}, history=history)
     assert {"spikes_moved", "electrical_spikes"} <= {finding.code for finding in found}
     assert "sensor_worse" in {finding.code for finding in found}
+
+
+@pytest.mark.parametrize(("filtered_dps", "adds"), [(1.9, False), (3.0, True)])
+def test_filters_that_add_noise_are_told_apart_from_open_ones(filtered_dps: float, adds: bool) -> None:
+    found = rules.filters_open(2.0, filtered_dps, 0.05)
+    assert found
+    assert ("they add noise themselves" in found.summary) is adds
+    assert ("without the filters that follow" in found.proof) is adds

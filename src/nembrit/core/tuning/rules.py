@@ -13,7 +13,7 @@ from nembrit.core.tuning.finding import Finding
 
 _ENOUGH_RATE_HZ = 1000.0
 _LEAST_SEPARATION = 2.0
-_OPEN_SHARE, _OPEN_ROUGHNESS = 0.8, 0.03
+_OPEN_SHARE, _OPEN_ROUGHNESS, _ADDS_SHARE = 0.8, 0.03, 1.1
 _WASH_DPS = 25.0
 _IDLE_RATIO = 3.0
 _WORSE_RATIO, _WORSE_DEVIATIONS = 1.3, 4.0
@@ -74,12 +74,18 @@ def filters_open(raw_dps: float | None, filtered_dps: float | None, roughness: f
     share = filtered_dps / raw_dps
     if share < _OPEN_SHARE or roughness < _OPEN_ROUGHNESS:
         return None
+    adds = share > _ADDS_SHARE
     return Finding(
         code="filters_open", kind="tune", severity="watch", confidence=0.6,
         highlight=f"{100 * share:.0f} % of the noise of 100 to 300 Hz passes the filters; motors move by {100 * roughness:.1f} %",
-        conclusion=": the filters are too open for this much noise.",
+        conclusion=f": {'they add noise themselves' if adds else 'the filters are too open for this much noise'}.",
         evidence={"passed_ratio": share, "output_roughness": roughness}, causes=("filters_open", "d_noise"),
-        proof="Lower the gyro filter step by step; watch delay and motor temperature.",
+        proof=(
+            "Hover for some seconds without the filters that follow the motors, land and touch the motors: "
+            "the filtered gyro must become quieter than the raw one."
+            if adds
+            else "Lower the gyro filter step by step; watch delay and motor temperature."
+        ),
     )  # fmt: skip
 
 

@@ -123,12 +123,26 @@ def test_lost_authority_and_full_throttle_are_left_out() -> None:
 
 
 @pytest.mark.parametrize(
-    ("throttle", "share", "expected"), [(0.4, 0.0, 0.0), (0.4, 0.25, 0.25), (0.4, 1.0, 1.0), (0.05, 0.5, None), (None, 0.5, None)]
+    ("throttle", "share", "motors_at_limit", "expected"),
+    [
+        (0.4, 0.0, True, 0.0),
+        (0.4, 0.25, True, 0.25),
+        (0.4, 1.0, True, 1.0),
+        (0.4, 1.0, False, 0.0),
+        (0.05, 0.5, True, None),
+        (None, 0.5, True, None),
+    ],
 )
-def test_share_of_flying_without_authority(throttle: float | None, share: float, expected: float | None) -> None:
+def test_share_of_flying_without_authority(
+    throttle: float | None, share: float, motors_at_limit: bool, expected: float | None
+) -> None:
+    """A mixer that is not the craft's own makes authority look lost: the motors must be seen at their limits."""
     usable = np.arange(8000) >= share * 8000
-    channels = {"gyro.roll": np.zeros(8000)} | ({} if throttle is None else {"throttle": np.full(8000, throttle)})
-    assert lost_share(Recording.of(channels, sample_rate_hz=RATE_HZ), usable) == expected
+    motor = np.where(np.arange(8000) % 100 < 50, 1.0 if motors_at_limit else 0.6, 0.4)
+    motor[:40] = 0.05
+    channels = {"motor.1": motor} | ({} if throttle is None else {"throttle": np.full(8000, throttle)})
+    found = lost_share(Recording.of(channels, sample_rate_hz=RATE_HZ), usable)
+    assert found == (None if expected is None else pytest.approx(expected, abs=0.06))
 
 
 @pytest.mark.parametrize("ki_over_kp", [0.3, 4.0])

@@ -17,7 +17,7 @@ from nembrit.core.tuning.findings import History, findings_of
 from nembrit.core.tuning.symptoms import Symptoms, symptoms_of
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-VERSION = 14  # rises whenever a number below would come out differently
+VERSION = 15  # rises whenever a number below would come out differently
 
 # what `analyse` reads; other channels need not be loaded for it
 ROLES = (

@@ -11,6 +11,7 @@ _DIFFERENCE = 0.03  # share of full motor range
 _WINDOW_S, _BEFORE_S, _AFTER_S = 0.020, 0.020, 0.300
 _LOST_SHARE = 0.40
 _THROTTLE_LIMITS = (0.15, 0.70)
+_FULL, _NEAR_LEAST = 0.99, 0.005
 
 
 def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
@@ -53,12 +54,20 @@ def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) ->
 
 
 def lost_share(recording: Recording, usable: BoolArray) -> float | None:
-    """Share of the flying at middle throttle in which the craft had no authority left; None without throttle."""
-    if not recording.has("throttle"):
+    """Share of the flying at middle throttle without authority and with a motor at its limit within 0.3 s.
+
+    None without throttle or motors. The motors must be seen at their limits: a mixer that is not the craft's own
+    makes authority look lost everywhere.
+    """
+    roles = [role for n in range(1, 9) if recording.has(role := f"motor.{n}")]
+    if not recording.has("throttle") or not roles:
         return None
     throttle = np.nan_to_num(recording.channels["throttle"])
     middle = (throttle > _THROTTLE_LIMITS[0]) & (throttle < _THROTTLE_LIMITS[1])
-    return float(np.mean(~usable[middle])) if middle.sum() > recording.sample_rate_hz else None
+    motors = np.stack([np.nan_to_num(recording.channels[role]) for role in roles])
+    at_limit = np.any((motors >= _FULL) | (motors <= _NEAR_LEAST + np.quantile(motors, 0.001)), axis=0)
+    lost = ~usable & _widened(at_limit, recording.sample_rate_hz)
+    return float(np.mean(lost[middle])) if middle.sum() > recording.sample_rate_hz else None
 
 
 def _is_clipped(command: FloatArray, limit: float) -> bool:

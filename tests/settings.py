@@ -4,6 +4,6 @@ import os
 import tempfile
 
 os.environ["NEMBRIT_DATA"] = tempfile.mkdtemp(prefix="nembrit-test-")
-os.environ["NEMBRIT_TASKS"] = "django_tasks.backends.immediate.ImmediateBackend"
+os.environ["NEMBRIT_TASKS"] = "tests.tasks.AfterCommit"
 
 from nembrit.web.settings import *  # noqa: F403 - the environment decides before the import

@@ -1,11 +1,14 @@
 """Starting, stopping and surviving: what a user meets before the first page."""
 
+import contextlib
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
+import urllib.request
 from pathlib import Path
 
 import pytest
@@ -64,6 +67,77 @@ def test_an_interrupted_demo_is_begun_again(tmp_path: Path) -> None:
     assert (tmp_path / "demo-unfinished").exists()
 
 
+def test_serving_an_unfinished_demo_empties_nothing(tmp_path: Path) -> None:
+    process = start("demo", tmp_path, free_port())
+    next(line for line in process.stdout if "Juniper, flight 1" in line)
+    process.kill()
+    process.wait(15)
+    for number in range(2):
+        process = start("serve", tmp_path, free_port())
+        address = wait_until_ready(process)
+        page = urllib.request.urlopen(f"{address}/").read().decode()
+        assert "Juniper" in page
+        with sqlite3.connect(tmp_path / "workshop.sqlite3", timeout=20) as workshop:
+            workshop.execute("UPDATE hangar_craft SET about = about || 'x'")
+        process.send_signal(signal.SIGINT)
+        process.wait(15)
+        assert workshop.execute("SELECT about FROM hangar_craft").fetchone()[0].endswith("x" * (number + 1))
+    process = start("demo", tmp_path, free_port())  # it is a workshop now
+    wait_until_ready(process)
+    process.kill()
+    process.wait(15)
+    assert workshop.execute("SELECT about FROM hangar_craft").fetchone()[0].endswith("xx")
+
+
+def test_a_restore_ends_an_unfinished_demo(tmp_path: Path) -> None:
+    """The copy is of an earlier version, too: it is brought up to date on the way."""
+    old, folder = tmp_path / "old", tmp_path / "demo"
+    old.mkdir()
+    environment = {"NEMBRIT_DATA": str(old), "DJANGO_SETTINGS_MODULE": "nembrit.web.settings"}
+    run("-m", "nembrit.web.manage", "migrate", "logs", "0003", **environment)
+    run("-m", "nembrit.web.manage", "migrate", "hangar", **environment)
+    with contextlib.closing(sqlite3.connect(old / "workshop.sqlite3")) as made, made:
+        made.execute("UPDATE sqlite_sequence SET seq = 77 WHERE name = 'django_content_type'")
+    folder.mkdir()
+    (folder / "demo-unfinished").touch()
+    told = run("-m", "nembrit.web.server", "restore", str(old / "workshop.sqlite3"), "--data", str(folder))
+    assert (told.returncode, told.stdout.startswith("Restored.")) == (0, True), told.stderr
+    assert not (folder / "demo-unfinished").exists()
+    with contextlib.closing(sqlite3.connect(folder / "workshop.sqlite3")) as restored:
+        assert restored.execute("SELECT COUNT(*) FROM django_migrations WHERE name = '0004_drafts'").fetchone() == (1,)
+
+
+def test_a_folder_is_served_once_and_read_by_its_owner_only(tmp_path: Path) -> None:
+    (tmp_path / "left").write_text("readable by all")
+    (tmp_path / "left").chmod(0o644)
+    (tmp_path / "secret-key").write_text("")  # cut off when it was written
+    process = start("serve", tmp_path, free_port())
+    wait_until_ready(process)
+    again = run("-m", "nembrit.web.server", "serve", "--port", str(free_port()), "--data", str(tmp_path))
+    assert (again.returncode, again.stderr.count("\n")) == (2, 1)
+    assert "is being served already" in again.stderr
+    modes = {path.name: oct(path.stat().st_mode & 0o777) for path in tmp_path.rglob("*") if path.is_file()}
+    assert set(modes.values()) == {"0o600"}, modes
+    assert {oct(path.stat().st_mode & 0o777) for path in (tmp_path, *tmp_path.iterdir()) if path.is_dir()} == {"0o700"}
+    process.terminate()
+    process.wait(15)
+
+
+@pytest.mark.parametrize(("made", "sentence"), [("damaged", "damaged, or no workshop"), ("newer", "made by a newer Nembrit")])
+def test_a_workshop_that_cannot_be_opened_is_one_sentence(tmp_path: Path, made: str, sentence: str) -> None:
+    file = tmp_path / "workshop.sqlite3"
+    with contextlib.closing(sqlite3.connect(file)) as database, database:
+        database.execute("CREATE TABLE django_migrations (app, name, applied)")
+        database.execute("INSERT INTO django_migrations VALUES ('logs', '9999_future', '')")
+    if made == "damaged":
+        file.write_bytes(b"SQLite format 3\0" + b"\xa5" * 8000)
+    before = file.read_bytes()
+    found = run("-m", "nembrit.web.server", "serve", "--port", str(free_port()), "--data", str(tmp_path))
+    assert (found.returncode, found.stderr.count("\n")) == (2, 1), found.stderr
+    assert sentence in found.stderr
+    assert file.read_bytes() == before
+
+
 def test_a_killed_worker_is_replaced(tmp_path: Path) -> None:
     process = start("serve", tmp_path, free_port())
     wait_until_ready(process)
@@ -75,8 +149,8 @@ def test_a_killed_worker_is_replaced(tmp_path: Path) -> None:
     process.wait(15)
 
 
-def run(*words: str) -> subprocess.CompletedProcess[str]:
-    environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
+def run(*words: str, **variables: str) -> subprocess.CompletedProcess[str]:
+    environment = os.environ | {"PYTHONPATH": str(ROOT / "src")} | variables
     return subprocess.run([sys.executable, *words], env=environment, capture_output=True, text=True, timeout=60, check=False)
 
 

@@ -5,21 +5,43 @@ from collections.abc import Callable
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import Client
+from django.test import Client, TestCase
 
 from nembrit.core.records.log import Recording
 from nembrit.core.report import evidence
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
+from nembrit.web.bench import noise
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.logs import storage
 from nembrit.web.tunes import services as tunes
 from tests.flying import log_file
 
 Attach = Callable[..., Flight]
 
 
+class WorkingClient(Client):
+    """A browser whose steps are followed by the jobs that they started, as if a worker stood beside."""
+
+    def request(self, **request: object) -> object:
+        with TestCase.captureOnCommitCallbacks(execute=True):
+            return super().request(**request)
+
+
+@pytest.fixture
+def client() -> Client:
+    return WorkingClient()
+
+
 _found: dict[str, evidence.Evidence] = {}
+
+
+@pytest.fixture(autouse=True)
+def nothing_remembered() -> None:
+    """A test's rolled-back rows give their numbers to the next test's; a workshop's never come round again."""
+    storage._pyramid_of.cache_clear()
+    noise._bench.cache_clear()
 
 
 @pytest.fixture(autouse=True)
@@ -53,13 +75,12 @@ def configuration(craft: Craft) -> Configuration:
 
 
 @pytest.fixture
-def attach(craft: Craft, client: Client, django_capture_on_commit_callbacks) -> Attach:
+def attach(craft: Craft, client: Client) -> Attach:
     """Attach a flight's file the way the page does, with its jobs done."""
 
     def do(content: bytes | None = None, name: str = "flight.csv", **fields: str) -> Flight:
         data = {"files": [SimpleUploadedFile(name, content or log_file(5, 1.0))], "card_key": "response", **fields}
-        with django_capture_on_commit_callbacks(execute=True):
-            answer = client.post(f"/craft/{craft.pk}/logs/attach/", data)
+        answer = client.post(f"/craft/{craft.pk}/logs/attach/", data)
         assert answer.status_code == 200, answer.content.decode()
         return craft.flights.first()
 
@@ -72,23 +93,21 @@ def slip_text() -> tunes.SlipText:
 
 
 @pytest.fixture
-def act(client: Client, django_capture_on_commit_callbacks):
+def act(client: Client):
     """Post a form and give the page that follows as text."""
 
     def do(path: str, **data: object) -> str:
-        with django_capture_on_commit_callbacks(execute=True):
-            return client.post(path, data, follow=True).content.decode()
+        return client.post(path, data, follow=True).content.decode()
 
     return do
 
 
 @pytest.fixture
-def bring(client: Client, django_capture_on_commit_callbacks):
+def bring(client: Client):
     """Lay files in the inbox, jobs done."""
 
     def do(*files: tuple[str, bytes], path: str = "/inbox/", **fields: str) -> str:
         uploads = [SimpleUploadedFile(name, content) for name, content in files]
-        with django_capture_on_commit_callbacks(execute=True):
-            return client.post(path, {"files": uploads, **fields}, headers={"HX-Request": "true"}).content.decode()
+        return client.post(path, {"files": uploads, **fields}, headers={"HX-Request": "true"}).content.decode()
 
     return do

@@ -1,7 +1,9 @@
 """Large files wait beside the workshop until they were read; nothing of them is lost on the way."""
 
+import contextlib
 import io
 import os
+import sqlite3
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -99,13 +101,30 @@ def test_a_disk_without_links_packs_at_once(send, folder: Path, monkeypatch: pyt
     assert log.upload.waiting_name == ""
 
 
-def test_a_backup_holds_files_that_wait(send, folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    _, log = send(log_file(5, 1.0), works=False)
-    monkeypatch.setattr(backup, "_copy", lambda *a: None)
-    monkeypatch.setattr(backup, "_check", lambda path: path.touch())
-    backup.make_backup(tmp_path / "copy.sqlite3")
-    assert Upload.objects.get(log=log).waiting_name == ""
-    assert not _waiting(folder)
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.parametrize("meanwhile", [None, "packed", "gone"])
+def test_a_backup_holds_files_that_wait(send, folder: Path, tmp_path: Path, monkeypatch, meanwhile: str | None) -> None:
+    content = log_file(5, 1.0)
+    _, log = send(content, works=False)
+    copy_database = backup.copy_database
+
+    def copy(source: Path, target: Path, report) -> None:
+        copy_database(source, target, report)
+        if meanwhile == "packed":  # a job packs it away after the copy was made
+            arrivals.pack_upload(log.pk, lambda stage, share: None)
+        elif meanwhile == "gone":
+            (folder / log.upload.waiting_name).unlink()
+
+    monkeypatch.setattr(backup, "copy_database", copy)
+    made = backup.make_backup(tmp_path / "copy.sqlite3")
+    with contextlib.closing(sqlite3.connect(made)) as copied:
+        packed, waiting_name = copied.execute("SELECT content, waiting_name FROM logs_upload").fetchone()
+    if meanwhile == "gone":
+        assert (packed, waiting_name) == (b"", log.upload.waiting_name)
+        return
+    assert waiting_name == ""
+    assert arrivals.open_kept(Upload(content=packed)).read() == content
+    assert bool(_waiting(folder)) is (meanwhile is None), "the workshop's own file waits on"
 
 
 def test_a_file_that_is_gone_is_asked_for_again(send, folder: Path) -> None:

@@ -13,7 +13,7 @@ from django.test import Client
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.registry import read_log
-from nembrit.web.common import backup
+from nembrit.web.common import backup, restore
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
@@ -116,7 +116,7 @@ class TestWindowAndManoeuvres:
         assert "use 5.00 to 20.00 s" in act(path, start_s="5", end_s="20")
         evidence = client.get(f"/flights/{segment.flight_id}/").content.decode()
         assert "5.00 to 20.0 s" in evidence
-        for start_s, end_s, said in (("9", "9.1", "at least 0.5 s"), ("a", "3", "should be numbers")):
+        for start_s, end_s, said in (("9", "9.1", "at least 0.5 s"), ("a", "3", "should be a number")):
             assert said in act(path, start_s=start_s, end_s=end_s)
         act(path, as_found="1")
         segment.refresh_from_db()
@@ -220,7 +220,7 @@ class TestGivingOut:
         [
             ({"form": "pdf", "from": "1", "to": "2"}, "is no form to give out"),
             ({"form": "csv", "from": "2", "to": "1"}, "from before to"),
-            ({"form": "csv", "from": "x", "to": "1"}, "should be seconds"),
+            ({"form": "csv", "from": "x", "to": "1"}, "should be a number"),
             ({"form": "csv", "from": "1", "to": "2"}, "choose at least one channel"),
             ({"form": "gpx", "from": "1", "to": "2", "places": "1"}, "holds no positions"),
         ],
@@ -265,11 +265,11 @@ class TestBackup:
         copy = backup.make_backup(tmp_path / "copy.sqlite3")
         craft.delete()
         Job.objects.create(kind="evidence", subject_id=1, label="later", state="running")
-        kept = backup.restore_backup(copy)
+        kept = restore.restore_backup(copy)
         assert Craft.objects.get().name == "Wren"
         assert not Job.objects.exists()
         assert kept.name in {found.name for found in backup.backups()}
-        backup.restore_backup(kept)  # and forward again
+        restore.restore_backup(kept)  # and forward again
         assert not Craft.objects.exists()
         with pytest.raises(backup.BackupError, match="is there already"):
             backup.make_backup(copy)
@@ -291,7 +291,7 @@ class TestBackup:
                 busy.execute("INSERT INTO notes VALUES ('later')")
                 busy.commit()
 
-            backup._copy(source, tmp_path / "copy.sqlite3", write)
+            backup.copy_database(source, tmp_path / "copy.sqlite3", write)
         with contextlib.closing(sqlite3.connect(tmp_path / "copy.sqlite3")) as copied:
             assert copied.execute("SELECT COUNT(*) FROM notes").fetchone() == (200,)
 
@@ -301,12 +301,12 @@ class TestBackup:
         with contextlib.closing(sqlite3.connect(copy)) as database, database:
             database.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('logs', '9999_future', '2030-01-01')")
         with pytest.raises(backup.BackupError, match="made by a newer Nembrit"):
-            backup.restore_backup(copy)
+            restore.restore_backup(copy)
         content = bytearray(copy.read_bytes())
         content[8192:40_000] = b"\xa5" * (40_000 - 8192)
         copy.write_bytes(bytes(content))
         with pytest.raises(backup.BackupError, match=r"damaged|no whole backup"):
-            backup.restore_backup(copy)
+            restore.restore_backup(copy)
         assert Craft.objects.get().name == "Wren"
 
     def test_the_page_makes_fetches_restores_and_removes_copies(self, client: Client) -> None:
@@ -325,10 +325,10 @@ class TestBackup:
         wrong = tmp_path / "wrong.sqlite3"
         wrong.write_bytes(b"no database")
         with pytest.raises(backup.BackupError, match="it is not a database"):
-            backup.restore_backup(wrong)
+            restore.restore_backup(wrong)
         wrong.write_bytes(b"SQLite format 3\0" + b"\0" * 5000)
         with pytest.raises(backup.BackupError, match="no whole backup"):
-            backup.restore_backup(wrong)
+            restore.restore_backup(wrong)
         answer = client.post("/backup/restore/", {"name": "none.sqlite3", "sure": "1"})
         assert "there is no backup" in answer.content.decode().lower()
         assert "tick that the present workshop" in client.post("/backup/restore/", {}).content.decode().lower()

@@ -9,6 +9,7 @@ from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log
 from tests.dialects import DIALECTS
 from tests.flying import flown
+from tests.web.pageforms import fields_of
 from tests.web.tables import COUNTED
 
 pytestmark = pytest.mark.django_db
@@ -25,11 +26,11 @@ class TestMeanings:
         stream = log.streams.get()
         page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
         assert "gyro.roll" in page
-        roles = {f"role-{stream.pk}-{channel.position}": channel.role for channel in stream.channels.exclude(position=0)}
-        refused = act(f"/logs/{log.pk}/meanings/", **roles, **{f"rate-{stream.pk}": "quick"})
-        assert "a rate is a number" in refused
+        assert {f"role-0-{channel.position}" for channel in stream.channels.exclude(position=0)} <= set(fields_of(page))
+        refused = act(f"/logs/{log.pk}/meanings/", **fields_of(page) | {"rate-0": "quick"})
+        assert "a rate in Hz should be a number" in refused
         assert 'value="quick"' in refused  # what was typed is still there
-        act(f"/logs/{log.pk}/meanings/", **roles, **{f"rate-{stream.pk}": "500"}, remember="1", profile_name="Club box")
+        act(f"/logs/{log.pk}/meanings/", **fields_of(page) | {"rate-0": "500", "remember": "1", "profile_name": "Club box"})
         log.refresh_from_db()
         assert (log.state, log.streams.get().sample_rate_hz) == ("ready", pytest.approx(500))
         bring(("two.csv", COUNTED.replace(b"4;", b"5;")))
@@ -42,17 +43,21 @@ class TestMeanings:
         flight = attach(DIALECTS["spanish"](flown(5)).content)
         log = flight.segments.get().log
         channel = Channel.objects.get(stream__log=log, role="throttle")
-        field = f"{channel.stream_id}-{channel.position}"
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{field}": "throttle", f"scale-{field}": "volts"})
+        field = f"0-{channel.position}"
+
+        def sent(**changed: str) -> dict[str, str]:
+            return fields_of(client.get(f"/logs/{log.pk}/meanings/").content.decode()) | changed
+
+        page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-{field}": "throttle", f"scale-{field}": "volts"}))
         assert "throttle is written in one of" in page
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{field}": "altitude", f"scale-{field}": "cm"})
+        page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-{field}": "altitude", f"scale-{field}": "cm"}))
         assert "is being read anew" in page
         changed = Channel.objects.get(stream__log=log, role="altitude")
         assert (changed.factor, changed.unit, changed.reason) == (0.01, "m", "chosen by you")
         log.refresh_from_db()
         assert log.segments.get().flight == flight
         other = Channel.objects.get(stream__log=log, role="gyro.roll")
-        page = act(f"/logs/{log.pk}/meanings/", **{f"role-{other.stream_id}-{other.position}": "gyro.pitch"})
+        page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-0-{other.position}": "gyro.pitch"}))
         assert "each role goes to one column" in page
 
     @pytest.mark.parametrize(
@@ -71,7 +76,7 @@ class TestMeanings:
     ) -> None:
         log = attach(DIALECTS["spanish"](flown(5)).content).segments.get().log
         at = Channel.objects.get(stream__log=log, name=column)
-        field = f"{at.stream_id}-{at.position}"
+        field = f"0-{at.position}"
         form = {f"role-{field}": role, f"scale-{field}": scale}
         shown = client.post(f"/logs/{log.pk}/meanings/fellows/?field={field}", form).content.decode()
         assert told <= set(re.findall(r'value="([a-z_]+\.[a-z0-9]+)"', shown)) or all(text in shown for text in told)

@@ -209,7 +209,7 @@ class TestJobs:
         self, craft: Craft, client: Client, monkeypatch: pytest.MonkeyPatch, attach
     ) -> None:
         with monkeypatch.context() as broken:
-            broken.setattr("nembrit.web.logs.services.store_log", lambda *args, **kwargs: 1 / 0)
+            broken.setattr("nembrit.web.logs.services.store_draft", lambda *args, **kwargs: 1 / 0)
             client.post(f"/craft/{craft.pk}/logs/attach/", {"files": [_upload()]})
         job = Job.objects.get(kind="import_log")
         assert (job.state, craft.flights.count()) == ("failed", 0)

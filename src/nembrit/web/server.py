@@ -8,6 +8,7 @@ import contextlib
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -27,6 +28,7 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--port", type=int, default=DEFAULT_PORT)
     parser.add_argument("--data", type=Path, metavar="DIR")
     options = parser.parse_args(arguments)
+    os.umask(0o077)  # what lies in the folder is its owner's alone
     folder = _writable(options.data or _default_folder(options.command))
     if options.command in ("backup", "restore"):
         return _copy(options.command, options.file, folder)
@@ -34,12 +36,46 @@ def main(arguments: list[str]) -> int:
     os.environ["NEMBRIT_DATA"] = str(folder)
     os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
     signal.signal(signal.SIGTERM, _interrupt)
+    held = _alone_in(folder)
     try:
         _prepare(options.command, folder)
         _serve(listener, folder)
     except KeyboardInterrupt:
         pass
+    except _unusable() as error:
+        _stop(_why_unusable(error, folder))
+    finally:
+        held.close()
     return 0
+
+
+def _alone_in(folder: Path) -> sqlite3.Connection:
+    """Hold the folder for this server; the lock goes with the process, however it ends."""
+    held = sqlite3.connect(folder / "in-use", timeout=2, isolation_level=None)
+    try:
+        held.execute("BEGIN EXCLUSIVE")
+    except sqlite3.Error:
+        held.close()
+        _stop(f"The workshop in {folder} is being served already: use that one, or choose another folder with --data DIR.")
+    return held
+
+
+def _unusable() -> tuple[type[Exception], ...]:
+    from django.db.utils import DatabaseError
+
+    from nembrit.web.common.backup import BackupError
+
+    return DatabaseError, sqlite3.Error, BackupError, OSError
+
+
+def _why_unusable(error: Exception, folder: Path) -> str:
+    from nembrit.web.common.backup import BackupError
+    from nembrit.web.common.database import sentence_of
+
+    if isinstance(error, BackupError):
+        return f"The workshop in {folder} cannot be opened: {error}. Nothing was changed."
+    known = sentence_of(error)
+    return known[1] if known else f"The workshop in {folder} cannot be opened: {error}."
 
 
 def _copy(command: str, file: Path | None, folder: Path) -> int:
@@ -56,14 +92,16 @@ def _copy(command: str, file: Path | None, folder: Path) -> int:
     from django.core.management import call_command
 
     django.setup()
-    from nembrit.web.common import backup
+    from nembrit.web.common import backup, database
+    from nembrit.web.common.restore import restore_backup
 
     try:
         if command == "backup":
             print(f"Copied and checked: {backup.make_backup(file.resolve())}")
         else:
+            database.lay_out(folder / "workshop.sqlite3")
             call_command("migrate", verbosity=0, interactive=False)
-            print(f"Restored. The state before is kept as {backup.restore_backup(file.resolve())}")
+            print(f"Restored. The state before is kept as {restore_backup(file.resolve())}")
     except backup.BackupError as error:
         _stop(f"{error}.")
     return 0
@@ -77,12 +115,21 @@ def _default_folder(command: str) -> Path:
 def _writable(folder: Path) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        _owner_only(folder)
         probe = folder / ".nembrit-probe"
         probe.write_text("")
         probe.unlink()
     except OSError as error:
         _stop(f"The data folder {folder} cannot be written to ({error.strerror}): choose another with --data DIR.")
     return folder.resolve()
+
+
+def _owner_only(folder: Path) -> None:
+    """Nobody else on this computer may read the workshop, nor what earlier versions left readable."""
+    for path in (folder, *folder.rglob("*")):
+        mode = 0o700 if path.is_dir() else 0o600
+        if not path.is_symlink() and path.stat().st_mode & 0o077:
+            path.chmod(mode)
 
 
 def _listen(port: int) -> socket.socket:
@@ -110,15 +157,26 @@ def _prepare(command: str, folder: Path) -> None:
     import django
     from django.core.management import call_command
 
-    unfinished = folder / "demo-unfinished"
-    if unfinished.exists():  # an interrupted first start is begun again: nothing else can be in there yet
+    unfinished, workshop = folder / "demo-unfinished", folder / "workshop.sqlite3"
+    if unfinished.exists() and command == "demo":  # an interrupted first start is begun again
         for path in folder.glob("workshop.sqlite3*"):
             path.unlink()
-    django.setup()
-    if command == "demo" and not (folder / "workshop.sqlite3").exists():
+    elif unfinished.exists():  # whoever serves it makes it a workshop, as far as it was built: nothing is emptied any more
+        unfinished.unlink()
+        print("The demo in this folder was never finished. What is there of it is kept; `run.py demo` no longer begins it anew.")
+    if command == "demo" and not workshop.exists():
         unfinished.touch()
+    django.setup()
+    from nembrit.web.common import backup, database
+    from nembrit.web.logs.arrivals import forget_strays
+
+    if workshop.exists() and workshop.stat().st_size:
+        backup.check_version(workshop)
+    database.lay_out(workshop)
     call_command("migrate", verbosity=0, interactive=False)
-    if command == "demo" and unfinished.exists():
+    backup.clean_up()
+    forget_strays()
+    if unfinished.exists():
         from nembrit.demo.scenario import build_demo
 
         build_demo(tell=lambda sentence: print(sentence, flush=True))
@@ -132,6 +190,7 @@ def _serve(listener: socket.socket, folder: Path) -> None:
     config = uvicorn.Config(
         "nembrit.web.asgi:application", loop="asyncio", http="h11", ws="none", lifespan="off", log_level="warning"
     )
+    listener.listen(128)  # who comes before the server runs waits for it
     print(f"Nembrit is ready: {address}\nData folder: {folder}\nCtrl-C stops it.", flush=True)
     try:
         uvicorn.Server(config).run(sockets=[listener])

@@ -20,10 +20,10 @@ DATA_FOLDER.mkdir(parents=True, exist_ok=True)
 def _secret_key() -> str:
     """Made once for each data folder, readable by its owner only."""
     path = DATA_FOLDER / "secret-key"
-    if not path.exists():
+    if not path.exists() or len(path.read_bytes().strip()) < 32:  # one that was cut off when it was written counts as none
         path.touch(mode=0o600)
         path.write_text(secrets.token_urlsafe(50))
-    return path.read_text()
+    return path.read_text().strip()
 
 
 SECRET_KEY = _secret_key()
@@ -52,6 +52,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "nembrit.web.common.middleware.StaticFiles",
+    "nembrit.web.common.middleware.OneWorkshop",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -86,8 +87,9 @@ DATABASES = {
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
-            "init_command": "PRAGMA auto_vacuum=INCREMENTAL; PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; "
-            "PRAGMA mmap_size=268435456; PRAGMA cache_size=-20000; PRAGMA temp_store=MEMORY;",
+            # only what needs no lock: how the file is laid out is settled once, by `common.database.lay_out`
+            "init_command": "PRAGMA synchronous=FULL; PRAGMA mmap_size=268435456; PRAGMA cache_size=-20000; "
+            "PRAGMA temp_store=MEMORY;",
         },
         "TEST": {"NAME": DATA_FOLDER / "test.sqlite3"},
     }

@@ -7,10 +7,10 @@ import numpy as np
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.compact import exact_integers
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import MOST_COLUMNS, text_column
 from nembrit.core.formats.text import as_utf8
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.units import split_header

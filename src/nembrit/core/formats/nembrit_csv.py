@@ -14,9 +14,9 @@ import polars as pl
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.formats.compact import exact_integers
 from nembrit.core.formats.guard import readable
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import text_column
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.roles import ColumnMeaning, column_meaning, header_of, quantity_of
 from nembrit.core.types import FloatArray

@@ -10,8 +10,8 @@ import re
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.positions import Fix, log_of_fixes
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawLog
 

@@ -7,8 +7,8 @@ from typing import BinaryIO, Protocol
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats import gpx, jsonl, nembrit_csv, nmea, parquet, table
 from nembrit.core.formats.archive import members_of
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import Source
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.mapping import Mapping

@@ -19,9 +19,9 @@ from nembrit.core.formats.calendar import seconds_of
 from nembrit.core.formats.compact import Block, CompactColumn, compacted, exact_integers
 from nembrit.core.formats.dialect import BLANKS, TextDialect, dialect_of
 from nembrit.core.formats.guard import readable
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.formats.source import HEAD_BYTES, Source
 from nembrit.core.formats.text import as_utf8, count_of, encoding_of
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.types import BoolArray, FloatArray, IntArray

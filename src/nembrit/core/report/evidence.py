@@ -4,10 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nembrit.core.errors import CoreError
-from nembrit.core.formats.progress import Progress, no_progress
 from nembrit.core.manoeuvres.detect import manoeuvres
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.noise.spectra import BandLevel, Peak, Spectrum, band_levels, largest_peaks, welch_spectrum
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.response.step import StepResponse, UncertainStep, step_response

@@ -23,6 +23,8 @@ from nembrit.core.types import AXES, FloatArray
 from nembrit.web.bench.charts import BANDS, own_motion_hz
 from nembrit.web.common.charts import Axis, Chart
 from nembrit.web.common.charts import Line as ChartLine
+from nembrit.web.common.database import generation
+from nembrit.web.common.fields import number, row_numbers
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.desk import current_spans, main_segment
 from nembrit.web.logs.models import Log, Segment
@@ -48,12 +50,12 @@ def bench_of(segment: Segment) -> Bench:
     """Samples, frames and motor speeds of a segment; the last few are kept in memory."""
     log = segment.log
     stream_ids = tuple(log.streams.order_by("pk").values_list("pk", flat=True))
-    return _bench(log.pk, (log.digest, *stream_ids), segment.start_s, segment.end_s)
+    return _bench(log.pk, (generation(), *stream_ids), segment.start_s, segment.end_s)
 
 
 @lru_cache(maxsize=4)
 def _bench(log_id: int, version: tuple[object, ...], start_s: float, end_s: float) -> Bench:
-    """`version` is the file's digest and the streams' keys, which change when a log is read anew or a backup restored."""
+    """`version` is the workshop's generation and the streams' keys, which change with a restore and when a log is read anew."""
     log = Log.objects.get(pk=log_id)
     roles = [
         role
@@ -182,11 +184,8 @@ class Chosen:
         families = tuple(family for family in given.getlist("family") if family in FAMILIES)
         if axis not in AXES or show not in UNITS:
             raise InputError("choose an axis and what to show from the lists")
-        try:
-            low, high = (float(given.get(key, start).replace(",", ".")) for key, start in (("low", "0"), ("high", "100")))
-            others = tuple(int(text) for text in given.getlist("with") if text)
-        except ValueError:
-            raise InputError("a throttle range is two numbers from 0 to 100 %") from None
+        low, high = (number(given.get(key, start), "a throttle range") for key, start in (("low", "0"), ("high", "100")))
+        others = tuple(row_numbers(given.getlist("with")))
         if not 0 <= low < high <= 100:
             raise InputError(f"a throttle range goes from a lower to a higher number within 0 to 100 %, not {low:g} to {high:g}")
         return cls(

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
-from nembrit.core.formats.progress import Progress
+from nembrit.core.progress import Progress
 from nembrit.core.report.documents import evidence_document
 from nembrit.core.report.evidence import ROLES, VERSION, analyse
 from nembrit.core.tuning.findings import History

@@ -17,6 +17,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
 from nembrit.web.bench import noise
 from nembrit.web.common.charts import Axis, Chart, Line
+from nembrit.web.common.fields import number, row_number
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import traces
@@ -132,11 +133,8 @@ def balance_of(given: QueryDict, craft: Craft) -> tuple[Sums, str]:
 
 
 def _number(text: str, name: str) -> float:
-    try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        raise InputError(f"{name.replace('_', ' ')}: “{text[:20]}” is no number") from None
-    if not (math.isfinite(value) and value > 0):
+    value = number(text, name.replace("_", " "))
+    if value <= 0:
         raise InputError(f"{name.replace('_', ' ')} must be above 0, got {text[:20]}")
     return value
 
@@ -186,10 +184,10 @@ def sensors_of(flight: Flight, segment: Segment, given: QueryDict) -> dict[str, 
 
 
 def _swapped(flight: Flight, given: QueryDict) -> tuple[Recording | None, str]:
-    text = given.get("swap", "")
-    if not text.isdigit():
+    wanted = row_number(given.get("swap"))
+    if wanted is None:
         return None, ""
-    other = flight.craft.flights.active().filter(pk=int(text)).first()
+    other = flight.craft.flights.active().filter(pk=wanted).first()
     segment = main_segment(other) if other else None
     if segment is None:
         return None, "that flight has no log"

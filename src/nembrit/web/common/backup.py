@@ -1,6 +1,7 @@
-"""The whole workshop as one file: a proper online copy, checked; and back again, with the present state kept."""
+"""The whole workshop as one file: a proper online copy, checked, made while the workshop is in use."""
 
 import contextlib
+import shutil
 import sqlite3
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -8,18 +9,15 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from django.conf import settings
-from django.core.management import call_command
-from django.db import connection
 from django.db.migrations.loader import MigrationLoader
 from django.dispatch import Signal
-from django_tasks_db.models import DBTaskResult
 
 from nembrit.core.errors import CoreError, InputError
-from nembrit.core.formats.progress import Progress, no_progress
-from nembrit.web.common.jobs import job_handler, recover_interrupted
-from nembrit.web.common.models import Job
+from nembrit.core.progress import Progress, no_progress
+from nembrit.web.common.database import FULL, is_disk_full, workshop_file
+from nembrit.web.common.jobs import job_handler
 
-copy_wanted = Signal()  # sent with `progress` before a copy is made: what lies beside the database goes in
+copy_made = Signal()  # sent with `path` and `progress` for a copy not yet checked: what lies beside the database goes into it
 _PAGES_AT_ONCE = 2048  # 8 MB: others may write in between
 _NAME = "nembrit-%Y%m%d-%H%M%S"
 
@@ -65,29 +63,42 @@ def backup_named(name: str) -> Backup:
     return found
 
 
-def workshop_file() -> Path:
-    return Path(str(connection.settings_dict["NAME"]))
-
-
 def make_backup(target: Path | None = None, *, progress: Progress = no_progress, label: str = "") -> Path:
     """Copy the workshop while it is in use, and check the copy. Raises BackupError; nothing half-made is left."""
     target = target or _free_name(label)
     if target.exists():
         raise BackupError(f"{target} is there already; choose another name")
-    copy_wanted.send(sender=None, progress=progress)
     partial = target.with_name(target.name + ".partial")
     try:
-        partial.unlink(missing_ok=True)
-        _copy(workshop_file(), partial, lambda share: progress("copying", 0.9 * share))
+        remove_database(partial)
+        copy_database(workshop_file(), partial, lambda share: progress("copying", 0.8 * share))
+        copy_made.send(sender=None, path=partial, progress=progress)
+        with contextlib.closing(sqlite3.connect(partial)) as copy:
+            copy.execute("PRAGMA journal_mode=DELETE")  # one file, whoever opens it
         progress("checking the copy", 0.9)
-        _check(partial)
+        check_copy(partial)
         partial.rename(target)
     except (OSError, sqlite3.Error) as error:
-        raise BackupError(f"the copy could not be made: {error}") from None
+        raise BackupError(FULL if is_disk_full(error) else f"the copy could not be made: {error}") from None
     finally:
-        with contextlib.suppress(OSError):
-            partial.unlink(missing_ok=True)
+        remove_database(partial)
     return target
+
+
+def remove_database(path: Path) -> None:
+    """A database file with its journals, if it is there."""
+    for ending in ("", "-journal", "-wal", "-shm"):
+        with contextlib.suppress(OSError):
+            path.with_name(path.name + ending).unlink(missing_ok=True)
+
+
+def clean_up() -> None:
+    """At a start: what interrupted copies and restores left behind."""
+    for path in folder().iterdir():
+        if path.is_dir():  # a file that was being sent
+            shutil.rmtree(path, ignore_errors=True)
+        elif path.suffix != ".sqlite3":
+            path.unlink(missing_ok=True)
 
 
 def _free_name(label: str) -> Path:
@@ -102,34 +113,14 @@ def backup_job(subject_id: int, progress: Progress) -> None:
     make_backup(progress=progress)
 
 
-def restore_backup(source: Path, *, progress: Progress = no_progress) -> Path:
-    """Put a copy in the place of the present workshop; the present one is copied first.
+def copy_database(source: Path, target: Path, report: Callable[[float], None], *, is_at_rest: bool = False) -> None:
+    """SQLite's own online copy, in steps, so that a reader never sees half of it.
 
-    The copy is checked before anything is touched: that it is whole, that it is a workshop, and that
-    this version of Nembrit can read it. Returns where the state before went. Raises BackupError.
+    `is_at_rest`: nobody writes to the source, so that nothing need be laid beside it.
     """
-    progress("checking the backup", 0.0)
-    try:
-        _check(source)
-        kept = make_backup(
-            label="-before-restore", progress=lambda stage, share: progress(f"keeping the present: {stage}", 0.4 * share)
-        )
-        connection.close()
-        _copy(source, workshop_file(), lambda share: progress("restoring", 0.4 + 0.5 * share))
-    except (OSError, sqlite3.Error) as error:
-        raise BackupError(f"nothing was restored: {error}") from None
-    call_command("migrate", verbosity=0, interactive=False)
-    DBTaskResult.objects.all().delete()  # queue entries of then; our own job rows start the work again
-    Job.objects.unfinished().filter(kind="backup").delete()  # the one that made this very copy
-    recover_interrupted(also_waiting=True)
-    progress("done", 1.0)
-    return kept
-
-
-def _copy(source: Path, target: Path, report: Callable[[float], None]) -> None:
-    """SQLite's own online copy, in steps, so that a reader never sees half of it."""
+    how = "mode=ro&immutable=1" if is_at_rest else "mode=ro"
     with (
-        contextlib.closing(sqlite3.connect(f"file:{source.as_posix()}?mode=ro", uri=True, timeout=30)) as there,
+        contextlib.closing(sqlite3.connect(f"file:{source.as_posix()}?{how}", uri=True, timeout=30)) as there,
         contextlib.closing(sqlite3.connect(target, timeout=30)) as here,
     ):
         # one view of the source for the whole copy: without it every write in between begins the copy anew
@@ -138,7 +129,7 @@ def _copy(source: Path, target: Path, report: Callable[[float], None]) -> None:
         there.backup(here, pages=_PAGES_AT_ONCE, progress=lambda status, left, total: report(1 - left / max(1, total)))
 
 
-def _check(path: Path) -> None:
+def check_copy(path: Path) -> None:
     """Raise BackupError for a file that is no whole workshop of this or an earlier version."""
     with path.open("rb") as file:
         if file.read(16) != b"SQLite format 3\0":
@@ -148,10 +139,22 @@ def _check(path: Path) -> None:
             verdict = database.execute("PRAGMA quick_check").fetchone()[0]
             if verdict != "ok":
                 raise BackupError(f"{path.name} is damaged ({str(verdict)[:80]}); nothing was changed")
-            applied = set(database.execute("SELECT app, name FROM django_migrations").fetchall())
             database.execute("SELECT COUNT(*) FROM hangar_craft").fetchone()
     except sqlite3.Error as error:
         raise BackupError(f"{path.name} is no whole backup of a workshop: {error}") from None
+    check_version(path)
+
+
+def check_version(path: Path) -> None:
+    """Raise BackupError for a database that a newer Nembrit made, or that is none."""
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{path.as_posix()}?mode=ro", uri=True)) as database:
+            tables = {name for (name,) in database.execute("SELECT name FROM sqlite_master")}
+            applied = set()
+            if "django_migrations" in tables:
+                applied = set(database.execute("SELECT app, name FROM django_migrations").fetchall())
+    except sqlite3.Error as error:
+        raise BackupError(f"{path.name} is damaged, or no workshop ({error})") from None
     known = set(MigrationLoader(None, ignore_no_migrations=True).disk_migrations)
     newer = sorted(f"{app}.{name}" for app, name in applied if (app, name) not in known)
     if newer:

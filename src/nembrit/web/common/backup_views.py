@@ -5,6 +5,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.http import FileResponse, HttpRequest, HttpResponse
+from django.middleware.csrf import rotate_token
 from django.shortcuts import redirect, render
 from django.utils.text import get_valid_filename
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
@@ -13,6 +14,7 @@ from nembrit.core.errors import CoreError
 from nembrit.web.common import backup
 from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
+from nembrit.web.common.restore import restore_backup
 
 _MOST_COPIED = 1024 * 1024
 
@@ -55,10 +57,11 @@ def backup_restore(request: HttpRequest) -> HttpResponse:
         if request.FILES.get("file"):
             kept = _restore_sent(request)
         else:
-            kept = backup.restore_backup(backup.backup_named(request.POST.get("name", "")).path)
+            kept = restore_backup(backup.backup_named(request.POST.get("name", "")).path)
     except CoreError as error:
         context = {"backups": backup.backups(), "error": str(error), "job": None, "restored": ""}
         return render(request, "common/backup.html", context, status=400)
+    rotate_token(request)  # forms that stand open belong to the workshop of before: they are refused from now on
     return redirect(f"/backup/?restored={kept.name}")
 
 
@@ -68,4 +71,4 @@ def _restore_sent(request: HttpRequest) -> Path:
         with path.open("wb") as target:
             for chunk in request.FILES["file"].chunks(_MOST_COPIED):
                 target.write(chunk)
-        return backup.restore_backup(path)
+        return restore_backup(path)

@@ -9,6 +9,7 @@ from whitenoise.middleware import WhiteNoiseMiddleware
 from whitenoise.responders import StaticFile
 
 from nembrit.core.errors import CoreError
+from nembrit.web.common.database import one_workshop
 
 Next = Callable[[HttpRequest], HttpResponseBase]
 
@@ -31,6 +32,17 @@ class StaticFiles(WhiteNoiseMiddleware):
         for key, value in answer.headers:
             response[key] = value
         return response
+
+
+class OneWorkshop:
+    """What a request writes goes into the workshop that it began with, also when a backup is restored meanwhile."""
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        with one_workshop():
+            return self.get_response(request)
 
 
 class OwnerOnLoopback:

@@ -1,11 +1,15 @@
 """Jobs, the style sheet of components, help, and error pages."""
 
+import sys
+
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from nembrit.web.common import jobs
+from nembrit.web.common.database import sentence_of
 from nembrit.web.common.models import Job
 
 
@@ -69,6 +73,12 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
+    """Called while the error is being handled: one of the file or its disk is named."""
+    known = sentence_of(sys.exc_info()[1])
+    if known:
+        status, sentence = known
+        content = render_to_string("common/error.html", {"title": "The workshop cannot be used just now", "detail": sentence})
+        return HttpResponse(content, status=status)  # without the request: its context would ask the database again
     detail = "Nembrit itself made a mistake. What was saved before is safe, what you just sent was not saved."
     return _error(request, 500, "Something went wrong", detail)
 

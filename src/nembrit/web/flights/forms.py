@@ -1,19 +1,25 @@
 from django import forms
 
+from nembrit.web.common.fields import MomentField, NumberField
+from nembrit.web.common.seen import seen_of
 from nembrit.web.flights.models import Flight
 
 
 class FlightForm(forms.ModelForm):
+    """What is noted about a flight. A second tab that saves an older state is told, with both texts."""
+
+    seen = forms.CharField(widget=forms.HiddenInput, required=False)
+    flown_at = MomentField(label="When (UTC)")
+    wind_m_s = NumberField(low=0, high=40, required=False, label="Wind, m/s")
+
     class Meta:
         model = Flight
         fields = ("configuration", "build_entry", "flown_at", "card_key", "pack", "wind_m_s", "conditions", "heat", "notes")
         labels = {
             "configuration": "Configuration flown",
             "build_entry": "Build",
-            "flown_at": "When (UTC)",
             "card_key": "Card",
             "pack": "Pack",
-            "wind_m_s": "Wind, m/s",
             "conditions": "Conditions",
             "heat": "Motors after landing",
             "notes": "Notes",
@@ -28,8 +34,18 @@ class FlightForm(forms.ModelForm):
         self.fields["build_entry"].queryset = craft.build_entries.all()
         self.fields["card_key"] = forms.ChoiceField(choices=[("", "no card"), *cards], required=False, label="Card")
 
-    def clean_wind_m_s(self) -> float | None:
-        wind_m_s = self.cleaned_data["wind_m_s"]
-        if wind_m_s is not None and not 0 <= wind_m_s <= 40:
-            raise forms.ValidationError(f"from 0 to 40 m/s, got {wind_m_s:g}")
-        return wind_m_s
+        self._saved = {name: self.initial.get(name) for name in self.Meta.fields}
+        self._now = seen_of(self._saved)
+        self.initial["seen"] = self._now
+
+    def is_current(self) -> bool:
+        """False where the flight was saved anew since this form was opened."""
+        return bool(self.cleaned_data["seen"] == self._now)
+
+    def shown_anew(self) -> None:
+        """Keep what is typed, and lay what is saved now beside it; sending it once more is meant."""
+        self.data = {**self.data.dict(), "seen": self._now}
+        for name in self.changed_data:
+            if name in self._saved and name != "seen":
+                saved = dict(getattr(self.fields[name], "choices", ())).get(self._saved[name], self._saved[name])
+                self[name].help_text = f"saved meanwhile: {saved if saved not in (None, '') else 'nothing'}"

@@ -28,12 +28,21 @@ def card(request: HttpRequest, key: str) -> HttpResponse:
 def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
     form = FlightForm(request.POST if request.method == "POST" else None, instance=flight, cards=services.CARD_CHOICES)
+    status = 400 if form.is_bound else 200
     if request.method == "POST" and form.is_valid():
-        form.save()
-        messages.success(request, "The flight's notes are kept.")
-        return redirect(flight)
+        if form.is_current():
+            form.save()
+            messages.success(request, "The flight's notes are kept.")
+            return redirect(flight)
+        form.add_error(
+            None,
+            "These notes were saved in another tab since this page was opened. Nothing was overwritten: yours are in the "
+            "fields, the others below them. Put together what should stay, then keep it",
+        )
+        form.shown_anew()
+        status = 409
     context = {"craft": flight.craft, "flight": flight, "form": form}
-    return render(request, "flights/flight_edit.html", context, status=400 if form.is_bound else 200)
+    return render(request, "flights/flight_edit.html", context, status=status)
 
 
 @require_POST

@@ -1,5 +1,7 @@
 from django import forms
 
+from nembrit.web.common.fields import NumberField
+from nembrit.web.common.seen import seen_of
 from nembrit.web.hangar import services
 from nembrit.web.hangar.models import Craft
 
@@ -48,3 +50,49 @@ class ConfigurationForm(forms.Form):
 class BuildForm(forms.Form):
     part = forms.CharField(max_length=80, label="Part")
     text = forms.CharField(max_length=300, required=False, label="What was done")
+
+
+class NameMapForm(forms.Form):
+    """What each setting means. Every field carries its setting's name, so that a list in another order moves nothing."""
+
+    seen = forms.CharField(widget=forms.HiddenInput, required=False)
+
+    def __init__(self, data: object = None, *, settings: list[services.NamedSetting]) -> None:
+        super().__init__(data)
+        self._settings = settings
+        self.now = seen_of(sorted((setting.name, setting.meaning, setting.scale) for setting in settings))
+        self.fields["seen"].initial = self.now
+        choices = [("", "no meaning given"), *services.MEANINGS.items()]
+        for setting in settings:
+            self.fields[f"meaning-{setting.name}"] = forms.ChoiceField(
+                choices=choices, required=False, initial=setting.meaning, label=f"Meaning of {setting.name}",
+                widget=forms.Select(attrs={"aria-label": f"Meaning of {setting.name}"}),
+            )  # fmt: skip
+            self.fields[f"scale-{setting.name}"] = NumberField(
+                required=False, initial=setting.scale, label=f"Scale of {setting.name}",
+                widget=forms.TextInput(attrs={"aria-label": f"Scale of {setting.name}", "inputmode": "decimal"}),
+            )  # fmt: skip
+
+    def is_current(self) -> bool:
+        """False where the settings or their meanings were saved anew since this form was opened."""
+        return bool(self.cleaned_data["seen"] == self.now)
+
+    def meanings(self) -> dict[str, tuple[str, float | None]]:
+        return {
+            setting.name: (self.cleaned_data[f"meaning-{setting.name}"], self.cleaned_data[f"scale-{setting.name}"])
+            for setting in self._settings
+        }
+
+    def rows(self) -> list[dict[str, object]]:
+        """One row a setting, with what is saved now where the form says otherwise."""
+        found = []
+        for setting in self._settings:
+            meaning, scale = self[f"meaning-{setting.name}"], self[f"scale-{setting.name}"]
+            typed = (meaning.value() or "", str(scale.value() if scale.value() is not None else ""))
+            saved = (setting.meaning, "" if setting.scale is None else str(setting.scale))
+            found.append({"setting": setting, "meaning": meaning, "scale": scale, "differs": self.is_bound and typed != saved})
+        return found
+
+    def shown_anew(self) -> None:
+        """Show what is typed against what is saved now; sending it once more is meant."""
+        self.data = {**self.data.dict(), "seen": self.now}

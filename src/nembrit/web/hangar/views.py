@@ -6,8 +6,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
+from nembrit.web.common.fields import row_number
 from nembrit.web.hangar import services
-from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm
+from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
 
 
@@ -49,8 +50,8 @@ def configuration(request: HttpRequest, configuration_id: int) -> HttpResponse:
     """One revision: its settings, and what differs from any other."""
     shown = get_object_or_404(Configuration.objects.select_related("craft", "parent"), pk=configuration_id)
     others = shown.craft.configurations.exclude(pk=shown.pk)
-    wanted = request.GET.get("against", "")
-    against = others.filter(pk=int(wanted)).first() if wanted.isdigit() else (shown.parent or others.first())
+    wanted = row_number(request.GET.get("against"))
+    against = others.filter(pk=wanted).first() if wanted else (shown.parent or others.first())
     context = {
         "craft": shown.craft,
         "configuration": shown,
@@ -76,29 +77,21 @@ def names(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
     latest = services.latest_configuration(craft)
     settings = services.named_settings(latest) if latest else []
-    error = ""
-    if request.method == "POST":
+    form = NameMapForm(request.POST if request.method == "POST" else None, settings=settings)
+    if request.method == "POST" and form.is_valid():
+        if not form.is_current():
+            form.add_error(None, "Settings or meanings were saved anew since this page was opened. Yours are still in the fields")
+            form.shown_anew()
+            return render(request, "hangar/names.html", {"craft": craft, "latest": latest, "form": form}, status=409)
         try:
-            services.save_name_map(craft, _posted_map(request, [setting.name for setting in settings]))
+            services.save_name_map(craft, form.meanings())
         except CoreError as refused:
-            error = str(refused)
+            form.add_error(None, str(refused))
         else:
             messages.success(request, "The name map is kept.")
             return redirect("hangar:names", craft.pk)
-    context = {"craft": craft, "latest": latest, "settings": settings, "meanings": services.MEANINGS, "error": error}
-    return render(request, "hangar/names.html", context, status=400 if error else 200)
-
-
-def _posted_map(request: HttpRequest, setting_names: list[str]) -> dict[str, tuple[str, float | None]]:
-    found = {}
-    for position, name in enumerate(setting_names):
-        text = request.POST.get(f"scale-{position}", "").strip().replace(",", ".")
-        try:
-            scale = float(text) if text else None
-        except ValueError:
-            raise services.InputError(f"“{name}”: the scale should be a number, not “{text[:30]}”") from None
-        found[name] = (request.POST.get(f"meaning-{position}", ""), scale)
-    return found
+    context = {"craft": craft, "latest": latest, "form": form}
+    return render(request, "hangar/names.html", context, status=400 if form.is_bound else 200)
 
 
 @require_http_methods(["GET", "POST"])

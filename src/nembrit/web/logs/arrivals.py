@@ -7,6 +7,7 @@ names it, it is flushed to the disk before, and every copy of the workshop packs
 import hashlib
 import io
 import os
+import sqlite3
 import time
 from collections import deque
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
@@ -24,8 +25,8 @@ from django.dispatch import receiver
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats.archive import MOST_BYTES
-from nembrit.core.formats.progress import Progress, no_progress
-from nembrit.web.common.backup import copy_wanted
+from nembrit.core.progress import Progress, no_progress
+from nembrit.web.common.backup import copy_made
 from nembrit.web.common.jobs import job_handler, start_job, worker_started
 from nembrit.web.logs.models import Log, Upload
 
@@ -131,16 +132,21 @@ def pack_upload(log_id: int, progress: Progress) -> None:
     upload = Upload.objects.select_related("log").filter(log=log_id).exclude(waiting_name="").first()
     if upload is None:
         return
-    engine, parts, done = zstandard.ZstdCompressor(level=1, threads=2).compressobj(), [], 0
     with closing(open_kept(upload)) as file:
-        while piece := file.read(_PIECE_BYTES):
-            parts.append(engine.compress(piece))
-            done += len(piece)
-            progress(f"packing {upload.log.file_name} away", done / max(1, upload.log.size_bytes))
-    parts.append(engine.flush())
+        content = _packed(file, f"packing {upload.log.file_name} away", upload.log.size_bytes, progress)
     with transaction.atomic():
-        Upload.objects.filter(pk=upload.pk).update(content=b"".join(parts), waiting_name="")
+        Upload.objects.filter(pk=upload.pk).update(content=content, waiting_name="")
     _remove(upload.waiting_name)
+
+
+def _packed(file: BinaryIO, stage: str, size_bytes: int, progress: Progress) -> bytes:
+    engine, parts, done = zstandard.ZstdCompressor(level=1, threads=2).compressobj(), [], 0
+    while piece := file.read(_PIECE_BYTES):
+        parts.append(engine.compress(piece))
+        done += len(piece)
+        progress(stage, min(1.0, done / max(1, size_bytes)))
+    parts.append(engine.flush())
+    return b"".join(parts)
 
 
 def pack_soon(log: Log) -> None:
@@ -149,12 +155,24 @@ def pack_soon(log: Log) -> None:
         start_job("pack_upload", log.pk, label=f"Packing {log.file_name} away")
 
 
-@receiver(copy_wanted)
-def _pack_all(progress: Progress = no_progress, **named: Any) -> None:
-    """A copy of the workshop holds everything: what waits is packed before."""
-    for log_id in Upload.objects.exclude(waiting_name="").values_list("log_id", flat=True):
-        with suppress(LogReadError):  # a file that is gone cannot be copied; its log says so
-            pack_upload(log_id, progress)
+@receiver(copy_made)
+def _pack_into(path: Path, progress: Progress = no_progress, **named: Any) -> None:
+    """A copy of the workshop holds everything: files that wait are packed into the copy, not into the workshop."""
+    with closing(sqlite3.connect(path)) as copy, copy:
+        if "waiting_name" not in {row[1] for row in copy.execute("PRAGMA table_info(logs_upload)")}:
+            return  # of a version that packed every file at once
+        waiting = copy.execute(
+            "SELECT u.id, u.waiting_name, l.file_name, l.size_bytes FROM logs_upload u JOIN logs_log l ON l.id = u.log_id"
+            " WHERE u.waiting_name != ''"
+        ).fetchall()
+        for row_id, name, file_name, size_bytes in waiting:
+            try:
+                with _path(name).open("rb") as file:
+                    content = _packed(file, f"packing {file_name} into the copy", size_bytes, progress)
+            except OSError:  # packed into its row since the copy began, or gone: then its log says so
+                content = Upload.objects.filter(pk=row_id).values_list("content", flat=True).first() or b""
+            if content:
+                copy.execute("UPDATE logs_upload SET content = ?, waiting_name = '' WHERE id = ?", (content, row_id))
 
 
 @receiver(worker_started)
@@ -163,10 +181,15 @@ def _go_on(**named: Any) -> None:
     waiting = Upload.objects.exclude(waiting_name="").select_related("log")
     for upload in waiting.exclude(log__state=Log.State.WAITING):
         pack_soon(upload.log)
-    named_files = set(waiting.values_list("waiting_name", flat=True))
+    forget_strays(older_than_s=_FORGOTTEN_S)
+
+
+def forget_strays(*, older_than_s: float = 0.0) -> None:
+    """Remove files of the folder of arrivals that no row names; before pages are served, none is on its way."""
+    named_files = set(Upload.objects.exclude(waiting_name="").values_list("waiting_name", flat=True))
     for path in Path(settings.FILE_UPLOAD_TEMP_DIR).iterdir():
         with suppress(OSError):
-            if path.name not in named_files and time.time() - path.stat().st_mtime > _FORGOTTEN_S:
+            if path.name not in named_files and time.time() - path.stat().st_mtime >= older_than_s:
                 path.unlink()
 
 

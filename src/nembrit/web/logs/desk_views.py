@@ -6,6 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError, InputError
+from nembrit.web.common.fields import number, row_number, seconds_of, whole
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.services import paste_configuration
@@ -60,12 +61,12 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
     """Every column with a miniature picture, its numbers and what it is taken for; corrected by choosing."""
     log = _log(log_id)
     job = Job.objects.about("import_log", log.pk).first()
-    error = ""
+    error, status = "", 200
     if request.method == "POST":
         try:
             meanings.choose(log, _choice(request))
         except CoreError as refused:
-            error = str(refused)
+            error, status = str(refused), 409 if isinstance(refused, meanings.OlderMeanings) else 400
         else:
             messages.success(request, f"The meanings of {log.file_name} are kept; it is being read anew from the kept file.")
             return redirect(log)
@@ -77,9 +78,10 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
         "clocks": meanings.clocks_of(log, request.POST),
         "roles": meanings.role_choices(),
         "units": meanings.unit_choices(),
+        "seen": meanings.seen_mark(log),
         "error": error,
     }
-    return render(request, "logs/meanings.html", context, status=400 if error else 200)
+    return render(request, "logs/meanings.html", context, status=status)
 
 
 @require_POST
@@ -98,11 +100,12 @@ def _choice(request: HttpRequest) -> meanings.Choice:
     rates_hz = {}
     for key, text in given.items():
         if key.startswith("rate-") and text.strip():
-            rates_hz[int(key.removeprefix("rate-"))] = meanings.rate_hz(text)
+            rates_hz[whole(key.removeprefix("rate-"), "a table")] = meanings.rate_hz(text)
     return meanings.Choice(
         roles={key.removeprefix("role-"): text for key, text in given.items() if key.startswith("role-")},
         scales={key.removeprefix("scale-"): text for key, text in given.items() if key.startswith("scale-")},
         rates_hz=rates_hz,
+        seen=given.get("seen", ""),
         profile_name=given.get("profile_name", "").strip() if given.get("remember") else "",
     )
 
@@ -148,18 +151,11 @@ def log_settings(request: HttpRequest, log_id: int) -> HttpResponse:
 def profiles(request: HttpRequest) -> HttpResponse:
     """Kept meanings of headers; one that is forgotten leaves the logs it was used for as they are."""
     if request.method == "POST":
-        profile = get_object_or_404(ImportProfile, pk=request.POST.get("profile", "0"))
+        profile = get_object_or_404(ImportProfile, pk=row_number(request.POST.get("profile")))
         profile.delete()
         messages.success(request, f"The profile “{profile.name}” is forgotten; logs read with it stay as they are.")
         return redirect("logs:profiles")
     return render(request, "logs/profiles.html", {"profiles": ImportProfile.objects.prefetch_related("logs")})
-
-
-def _seconds(request: HttpRequest, *names: str) -> list[float]:
-    try:
-        return [float(request.POST[name].replace(",", ".")) for name in names]
-    except (KeyError, ValueError):
-        raise InputError(f"{' and '.join(names).replace('_', ' ')} should be numbers") from None
 
 
 @require_POST
@@ -170,7 +166,7 @@ def window(request: HttpRequest, segment_id: int) -> HttpResponse:
         if request.POST.get("as_found"):
             desk.find_window(segment)
         else:
-            start_s, end_s = _seconds(request, "start_s", "end_s")
+            start_s, end_s = seconds_of(request.POST, "start_s", "end_s")
             desk.set_window(segment, start_s=start_s, end_s=end_s)
     except CoreError as error:
         messages.error(request, f"The window stays as it was: {error}.")
@@ -183,7 +179,7 @@ def window(request: HttpRequest, segment_id: int) -> HttpResponse:
 def manoeuvre(request: HttpRequest, log_id: int) -> HttpResponse:
     """Change, add or remove a manoeuvre."""
     log = _log(log_id)
-    row = get_object_or_404(Manoeuvre, pk=request.POST["row"], log=log) if request.POST.get("row") else None
+    row = get_object_or_404(Manoeuvre, pk=row_number(request.POST["row"]), log=log) if request.POST.get("row") else None
     try:
         if request.POST.get("remove") and row:
             desk.remove_manoeuvre(row)
@@ -192,7 +188,7 @@ def manoeuvre(request: HttpRequest, log_id: int) -> HttpResponse:
             desk.search_manoeuvres(log)
             said = "searched for anew; those set by you stay"
         else:
-            start_s, end_s = _seconds(request, "start_s", "end_s")
+            start_s, end_s = seconds_of(request.POST, "start_s", "end_s")
             desk.set_manoeuvre(
                 log, row=row, kind=request.POST.get("kind", ""), axis=request.POST.get("axis", ""), start_s=start_s, end_s=end_s
             )
@@ -209,15 +205,20 @@ def log_split(request: HttpRequest, log_id: int) -> HttpResponse:
     """Make a flight of every stretch that is ticked."""
     log = _log(log_id)
     try:
-        chosen = [tuple(float(edge) for edge in text.split(":")) for text in request.POST.getlist("stretch")]
+        chosen = [_stretch(text) for text in request.POST.getlist("stretch")[:200]]
         flights = desk.split(log, chosen)
-    except (ValueError, CoreError) as error:
+    except CoreError as error:
         messages.error(request, f"Nothing was split: {error}.")
     else:
         messages.success(
             request, f"{log.file_name} is {len(flights)} flights now: {', '.join(str(flight) for flight in flights)}."
         )
     return redirect(log)
+
+
+def _stretch(text: str) -> tuple[float, float]:
+    start, _, end = text.partition(":")
+    return number(start, "a stretch’s start"), number(end, "a stretch’s end")
 
 
 @require_POST
@@ -230,7 +231,7 @@ def alignment(request: HttpRequest, segment_id: int) -> HttpResponse:
             if reason:
                 raise InputError(reason)
         else:
-            offset_s, skew_ppm = _seconds(request, "offset_s", "skew_ppm")
+            offset_s, skew_ppm = seconds_of(request.POST, "offset_s", "skew_ppm")
             desk.set_alignment(segment, offset_s=offset_s, skew_ppm=skew_ppm)
     except CoreError as error:
         messages.error(request, f"{str(error)[0].upper()}{str(error)[1:]}.")
@@ -244,7 +245,8 @@ def flights_aligned(request: HttpRequest, flight_id: int) -> HttpResponse:
     """Two flights of a card, laid over each other manoeuvre by manoeuvre."""
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
     others = Flight.objects.active().filter(craft=flight.craft).exclude(pk=flight.pk).exclude(segments=None).order_by("-number")
-    other = others.filter(pk=request.GET["with"]).first() if request.GET.get("with", "").isdigit() else others.first()
+    wanted = row_number(request.GET.get("with"))
+    other = others.filter(pk=wanted).first() if wanted else others.first()
     context = {"craft": flight.craft, "flight": flight, "others": others, "other": other}
     first, second = desk.main_segment(flight), desk.main_segment(other) if other else None
     if first and second:

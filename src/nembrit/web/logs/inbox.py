@@ -3,16 +3,20 @@
 from dataclasses import dataclass
 from datetime import timedelta
 
+from django.db.models import Prefetch
+
 from nembrit.core.errors import CoreError
 from nembrit.core.manoeuvres.alignment import align
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Actuator, Craft
 from nembrit.web.logs.desk import main_segment, recording_of, roles_of
-from nembrit.web.logs.models import Log
+from nembrit.web.logs.models import Log, Stream
 
 _NEAR = timedelta(minutes=20)
 _MOST_COMPARED = 8
+_MOST_SHOWN = 100
+_KINDS = ("import_log", "simulate")
 _SHARED = ("throttle", "stick.", "setpoint.")
 
 
@@ -29,28 +33,42 @@ class Waiting:
 
 
 def waiting() -> list[Waiting]:
-    """Everything in the inbox, newest first; refused files too, until they are put away."""
-    logs = Log.objects.filter(segments=None, archived_at=None).select_related("craft").order_by("-id")[:100]
-    return [_waiting(log) for log in logs if not log.is_simulated]
+    """Everything in the inbox, newest first; refused files too, until they are put away, and simulated flights that failed."""
+    logs = list(
+        Log.objects.filter(segments=None, archived_at=None)
+        .select_related("craft")
+        .prefetch_related(Prefetch("streams", Stream.objects.order_by("-n_samples")), "streams__channels")
+        .order_by("-id")[:_MOST_SHOWN]
+    )
+    about = Job.objects.filter(kind__in=_KINDS, subject_id__in=[log.pk for log in logs])
+    jobs = {job.subject_id: job for job in about.order_by("pk")}  # the newest of each
+    suggestions = [log.request.get("suggestion", {}) for log in logs]
+    flights = Flight.objects.select_related("craft").in_bulk({found.get("flight_id") for found in suggestions} - {None})
+    crafts = Craft.objects.in_bulk({found.get("craft_id") for found in suggestions} - {None})
+    return [
+        _waiting(log, jobs.get(log.pk), flights, crafts)
+        for log in logs
+        if not log.is_simulated or (log.pk in jobs and not jobs[log.pk].is_unfinished)
+    ]
 
 
-def _waiting(log: Log) -> Waiting:
-    job = Job.objects.about("import_log", log.pk).first()
+def _waiting(log: Log, job: Job | None, flights: dict[int, Flight], crafts: dict[int, Craft]) -> Waiting:
     holds = in_words(log)
     if log.state != Log.State.READY:
         return Waiting(log=log, holds=holds, job=job)
     suggestion = log.request.get("suggestion", {})
-    flight = Flight.objects.filter(pk=suggestion.get("flight_id")).select_related("craft").first()
-    craft = flight.craft if flight else Craft.objects.filter(pk=suggestion.get("craft_id")).first()
+    flight = flights.get(suggestion.get("flight_id"))
+    craft = flight.craft if flight else crafts.get(suggestion.get("craft_id"))
     return Waiting(log=log, holds=holds, job=job, flight=flight, craft=craft, reason=suggestion.get("reason", ""))
 
 
 def in_words(log: Log) -> str:
     """“gyro, set-point, 6 motors; 30 s at 2000 Hz”."""
-    stream = log.streams.order_by("-n_samples").first()
-    if stream is None:
+    streams = log.streams.all()
+    if not streams:
         return ""
-    roles = roles_of(log)
+    stream = max(streams, key=lambda one: one.n_samples)
+    roles = {channel.role for one in streams for channel in one.channels.all() if channel.role}
     families = {role.removeprefix("b/").split(".")[0] for role in roles}
     said = [
         word

@@ -20,8 +20,10 @@ from nembrit.core.records.recognise.propose import propose
 from nembrit.core.records.recognise.scales import scale_for_role
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
 from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
+from nembrit.web.common.fields import number
 from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
+from nembrit.web.common.seen import seen_of
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
 from nembrit.web.logs.storage import load_pyramid
 
@@ -64,13 +66,18 @@ def provisional(mapping: core.Mapping) -> core.Mapping:
     )
 
 
+class OlderMeanings(InputError):
+    """The page that was sent showed meanings that are no longer the log's."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Choice:
-    """What the tuner chose on the meanings page, by the rows' field names and by streams' keys."""
+    """What the tuner chose on the meanings page, by the rows' field names and by the place of tables in the file."""
 
     roles: dict[str, str]
     scales: dict[str, str]  # a unit or a number, as typed
     rates_hz: dict[int, float]
+    seen: str = ""  # mark of the meanings that the page showed
     profile_name: str = ""
 
 
@@ -86,7 +93,7 @@ class ColumnRow:
 
     @property
     def field(self) -> str:
-        return f"{self.channel.stream_id}-{self.channel.position}"
+        return f"{self.channel.stream.table}-{self.channel.position}"
 
 
 def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRow]]]:
@@ -98,7 +105,7 @@ def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRo
             if channel.position == 0:
                 continue
             state = "unknown" if not channel.role else "sure" if (channel.confidence or 0) >= SURE else "doubtful"
-            field = f"{stream.pk}-{channel.position}"
+            field = f"{stream.table}-{channel.position}"
             scale = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
             rows.append(
                 ColumnRow(
@@ -128,12 +135,13 @@ def following(log: Log, field: str, choice: Choice) -> list[Following]:
 
     Raises InputError for a role or scale that cannot be.
     """
-    stream_id, _, position = field.partition("-")
-    columns = [
-        channel
-        for channel in Channel.objects.filter(stream__log=log, stream_id=stream_id).order_by("position")
-        if channel.position
-    ]
+    table, _, position = field.partition("-")
+    stream = next((one for one in log.streams.all() if str(one.table) == table), None)
+    columns = (
+        [channel for channel in stream.channels.select_related("stream__log").order_by("position") if channel.position]
+        if stream
+        else []
+    )
     at = next((k for k, channel in enumerate(columns) if str(channel.position) == position), None)
     role = choice.roles.get(field, "").strip()
     if at is None or not role:
@@ -144,7 +152,7 @@ def following(log: Log, field: str, choice: Choice) -> list[Following]:
     names, units = [channel.name for channel in columns], [channel.stated_unit for channel in columns]
     found = []
     for k, follows in {at: role, **fellow_roles(names, units, at, role)}.items():
-        one = f"{stream_id}-{columns[k].position}"
+        one = f"{table}-{columns[k].position}"
         if choice.roles.get(one) != follows or choice.scales.get(one) != scale:
             found.append(Following(field=one, name=columns[k].name, role=follows, scale=scale))
     return found
@@ -218,28 +226,28 @@ def clocks_of(log: Log, typed: Mapping[str, str]) -> list[ClockRow]:
         return []
     mapping = mapping_from_json(log.applied_mapping)
     return [
-        ClockRow(stream=stream, clock=mapping.tables[stream.table].clock, rate=typed.get(f"rate-{stream.pk}", ""))
+        ClockRow(stream=stream, clock=mapping.tables[stream.table].clock, rate=typed.get(f"rate-{stream.table}", ""))
         for stream in log.streams.order_by("pk")
     ]
 
 
 def rate_hz(text: str) -> float:
     """A sample rate as typed. Raises InputError for what is none."""
-    try:
-        value = float(text.replace(",", ".").lower().removesuffix("hz"))
-    except ValueError:
-        value = 0.0
-    if not 0.01 <= value <= 100_000:
-        raise InputError(f"a rate is a number from 0.01 to 100000 Hz, not “{text[:20]}”")
-    return value
+    return number(text.lower().removesuffix("hz"), "a rate in Hz", low=0.01, high=100_000)
+
+
+def seen_mark(log: Log) -> str:
+    """A mark of a log's present meanings."""
+    return seen_of([log.applied_mapping, log.chosen_mapping])
 
 
 def read_again(log: Log) -> Job:
     """Read the kept file anew with what the recogniser knows now; the tuner's own choices stay."""
     if not hasattr(log, "upload"):
         raise InputError("the uploaded file was removed; it cannot be read again")
-    Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
-    return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+    with transaction.atomic():
+        Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
 
 
 def choose(log: Log, choice: Choice) -> Job:
@@ -249,6 +257,11 @@ def choose(log: Log, choice: Choice) -> Job:
     """
     if not hasattr(log, "upload"):
         raise InputError("the uploaded file was removed; its meanings can no longer be changed")
+    if choice.seen != seen_mark(log):
+        raise OlderMeanings(
+            "these meanings were changed since the page was opened. Yours still stand in the fields: look at them again, "
+            "then keep them"
+        )
     mapping = _chosen(log, choice)
     check_mapping(mapping)
     unanswered = questions_of(mapping)
@@ -261,7 +274,7 @@ def choose(log: Log, choice: Choice) -> Job:
                 fingerprint=log.fingerprint, defaults={"name": choice.profile_name[:120], "mapping": mapping.as_json()}
             )
         log.save(update_fields=("chosen_mapping", "state", "profile"))
-    return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
 
 
 def _chosen(log: Log, choice: Choice) -> core.Mapping:
@@ -275,12 +288,12 @@ def _chosen(log: Log, choice: Choice) -> core.Mapping:
             tables.append(table)
             continue
         clock = table.clock
-        if stream.pk in choice.rates_hz:
+        if index in choice.rates_hz:
             column = clock.column if clock.unit_s is None else None
-            clock = ClockUse(column=column, rate_hz=choice.rates_hz[stream.pk], confidence=1.0, reason="chosen by you")
+            clock = ClockUse(column=column, rate_hz=choice.rates_hz[index], confidence=1.0, reason="chosen by you")
         uses = list(table.columns)
         for channel in stream.channels.all():
-            field = f"{stream.pk}-{channel.position}"
+            field = f"{stream.table}-{channel.position}"
             if channel.position and field in choice.roles:
                 uses[channel.column] = _use(
                     uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()

@@ -79,9 +79,10 @@ class Upload(models.Model):
 
 
 class Stream(models.Model):
-    """One time base of a log."""
+    """One time base of a log. While it is being written, and while it is being thrown away, it is a draft."""
 
-    log = models.ForeignKey(Log, on_delete=models.CASCADE, related_name="streams")
+    log = models.ForeignKey(Log, on_delete=models.CASCADE, related_name="streams", null=True)
+    draft_of = models.ForeignKey(Log, on_delete=models.CASCADE, related_name="drafts", null=True)
     n_samples = models.PositiveBigIntegerField()
     sample_rate_hz = models.FloatField()
     start_s = models.FloatField()

@@ -7,26 +7,27 @@ from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
 from django.db import transaction
+from django.dispatch import receiver
 from django.utils import timezone
 
 from nembrit.core.errors import CoreError, LogReadError
 from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of
-from nembrit.core.formats.progress import Progress
 from nembrit.core.formats.registry import check_head, read_raw, with_quality
 from nembrit.core.manoeuvres.phases import usable_window_s
+from nembrit.core.progress import Progress
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.raw import RawLog
-from nembrit.web.common.jobs import job_handler, start_job
+from nembrit.web.common.jobs import job_handler, start_job, worker_started
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs import desk, inbox, meanings
 from nembrit.web.logs.arrivals import arrive, open_kept, pack_soon
-from nembrit.web.logs.models import Log, Segment
+from nembrit.web.logs.models import Log, Segment, Upload
 from nembrit.web.logs.signals import segment_ready
-from nembrit.web.logs.storage import store_log
+from nembrit.web.logs.storage import discard_drafts, settle_draft, store_draft
 
 _HEAD_BYTES = 65_536
 _FLIGHT_ROLES = ("gyro", "setpoint.", "motor.")  # a log with none of these is a companion of another
@@ -95,10 +96,11 @@ def _receive(
                 recorded_at=modified_at, request=request,
             )  # fmt: skip
             arrived.keep(log)
+            job = start_job("import_log", log.pk, label=f"Reading {name}")  # with its log, or neither
     if known_log is not None:
         arrived.forget()
         return _known(name, known_log)
-    return Received(file_name=name, job=start_job("import_log", log.pk, label=f"Reading {name}"))
+    return Received(file_name=name, job=job)
 
 
 def _known(name: str, log: Log) -> Received:
@@ -106,8 +108,20 @@ def _known(name: str, log: Log) -> Received:
     segment = log.segments.select_related("flight").first()
     if segment is not None:
         return Received(file_name=name, known_flight=segment.flight)
-    job = Job.objects.about("import_log", log.pk).first()
-    return Received(file_name=name, job=job) if job and job.is_unfinished else Received(file_name=name, known_log=log)
+    if log.state != Log.State.WAITING:
+        return Received(file_name=name, known_log=log)
+    return Received(file_name=name, job=start_job("import_log", log.pk, label=f"Reading {name}"))
+
+
+@receiver(worker_started)
+def _nothing_waits_alone(**named: Any) -> None:
+    """Every log that waits has a job that reads it, or one that failed and can be tried again."""
+    for log in Log.objects.filter(state=Log.State.WAITING).select_related("craft"):
+        kind = "simulate" if log.is_simulated and not Upload.objects.filter(log=log).exists() else "import_log"
+        if not Job.objects.about(kind, log.pk).exists():
+            start_job(kind, log.pk, label=f"Reading {log.file_name}")
+    for log in Log.objects.exclude(drafts=None).exclude(state=Log.State.WAITING):
+        discard_drafts(log)
 
 
 def remove_refused(log: Log) -> None:
@@ -121,6 +135,7 @@ def import_log(log_id: int, progress: Progress) -> None:
     """Read one kept file; a refusal is written to the log's row."""
     log = Log.objects.select_related("craft").get(pk=log_id)
     if log.state == Log.State.READY:
+        suggest_place(log)
         return
     try:
         with closing(open_kept(log.upload)) as file:
@@ -142,18 +157,22 @@ def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:
     parsed = with_quality(interpret(raw, applied))
     if not raw.tables or not parsed.streams:
         raise LogReadError("this file holds no samples")
-    store_log(log, parsed, progress=lambda stage, share: progress(stage, 0.6 + 0.35 * share))
+    store_draft(log, parsed, progress=lambda stage, share: progress(stage, 0.6 + 0.35 * share))
     log.applied_mapping, log.fingerprint = mapping.as_json(), meanings.fingerprint(raw)
     _describe(log, raw, parsed)
     progress("finding take-off, landing and manoeuvres", 0.96)
     if log.questions:
         log.state = Log.State.ASKING
-        log.save()
+        with transaction.atomic():
+            settle_draft(log)
+            log.save()
+        discard_drafts(log)
         return
     recording = desk.slow_recording(parsed)
     desk.find_manoeuvres(log, recording)
     window_s = usable_window_s(recording)
     with transaction.atomic():
+        settle_draft(log)
         log.state, log.error = Log.State.READY, ""
         if log.segments.exists():
             _renew_segments(log, window_s)
@@ -161,9 +180,18 @@ def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:
             segment = Segment.objects.create(log=log, flight=_flight_for(log), start_s=window_s[0], end_s=window_s[1])
             # sent before the commit, so that a log never stands there without its analysis queued
             segment_ready.send(sender=Segment, segment=segment)
-        else:
-            log.request = {**log.request, "suggestion": inbox.suggest(log)}
+        log.request = {key: value for key, value in log.request.items() if key != "suggestion"}
         log.save()
+    discard_drafts(log)
+    suggest_place(log)
+
+
+def suggest_place(log: Log) -> None:
+    """Say where a log of the inbox seems to belong; it takes seconds, so nobody may wait for it."""
+    if log.segments.exists() or "suggestion" in log.request:
+        return
+    request = {**log.request, "suggestion": inbox.suggest(log)}
+    Log.objects.filter(pk=log.pk).update(request=request)
 
 
 def _is_flight(parsed: FlightLog) -> bool:

@@ -5,8 +5,9 @@ from typing import Any
 
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats import nembrit_csv
-from nembrit.core.formats.progress import Progress
+from nembrit.core.progress import Progress
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.services import card_of
@@ -93,6 +94,5 @@ def default_seed(craft: Craft) -> int:
 
 def flown_configuration(craft: Craft, configuration_id: str) -> Configuration | None:
     """The chosen configuration, or the latest one."""
-    if configuration_id.isdigit():
-        return craft.configurations.filter(pk=int(configuration_id)).first()
-    return latest_configuration(craft)
+    wanted = row_number(configuration_id)
+    return craft.configurations.filter(pk=wanted).first() if wanted else latest_configuration(craft)

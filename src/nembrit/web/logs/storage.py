@@ -1,6 +1,6 @@
 """Logs in and out of the database."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import lru_cache
@@ -9,34 +9,70 @@ import numpy as np
 from django.db import transaction
 
 from nembrit.core.errors import InputError
-from nembrit.core.formats.progress import Progress, no_progress
+from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records import log as core_log
 from nembrit.core.records.timebase import clock_of, thinned, uniform
 from nembrit.core.types import AnyArray, FloatArray
+from nembrit.web.common.database import generation
 from nembrit.web.logs.models import Channel, Chunk, Log, Pyramid, Stream
 from nembrit.web.logs.packing import CHUNK_SAMPLES, PYRAMID_SAMPLES, extremes_of, pack, unpack
 
 _POOL = ThreadPoolExecutor(max_workers=2)
+_BYTES_AT_ONCE = 4 * 1024 * 1024
 _TIME_DIVISOR = 1e9  # times are kept as whole nanoseconds
 
 
-def store_log(log: Log, content: core_log.FlightLog, *, progress: Progress = no_progress) -> None:
-    """Keep all streams of a log; what an interrupted earlier try left is deleted first."""
+def store_draft(log: Log, content: core_log.FlightLog, *, progress: Progress = no_progress) -> None:
+    """Keep all streams of a log as drafts, in short transactions; what an interrupted earlier try left is deleted first.
+
+    Nobody sees a draft, and nobody waits for it: `settle_draft` makes it the log's own in one step.
+    """
+    discard_drafts(log)
     with ThreadPoolExecutor(max_workers=2) as pool:  # packing leaves the interpreter free
         packed = [_packed_stream(stream, progress, pool) for stream in content.streams]
-    with transaction.atomic():
-        log.streams.all().delete()
-        for stream, channels in packed:
-            stream.log = log
+    for stream, channels in packed:
+        stream.draft_of = log
+        with transaction.atomic():
             stream.save()
-            for channel, chunks, pyramid in channels:
-                channel.stream = stream
+        for channel, chunks, pyramid in channels:
+            channel.stream = stream
+            with transaction.atomic():
                 channel.save()
-                for chunk in chunks:
-                    chunk.channel = channel
                 pyramid.channel = channel
-                Chunk.objects.bulk_create(chunks)
                 pyramid.save()
+            for part in _small_parts(chunks):
+                for chunk in part:
+                    chunk.channel = channel
+                Chunk.objects.bulk_create(part)
+
+
+def _small_parts(chunks: list[Chunk]) -> Iterator[list[Chunk]]:
+    """Chunks in groups that are written within some tens of milliseconds."""
+    part: list[Chunk] = []
+    size = 0
+    for chunk in chunks:
+        part.append(chunk)
+        size += len(chunk.content)
+        if size >= _BYTES_AT_ONCE:
+            yield part
+            part, size = [], 0
+    if part:
+        yield part
+
+
+def settle_draft(log: Log) -> None:
+    """Within the caller's transaction: the drafts become the log's streams, and its old streams drafts to be discarded."""
+    drafts = list(log.drafts.values_list("pk", flat=True))
+    log.streams.update(log=None, draft_of=log)
+    Stream.objects.filter(pk__in=drafts).update(log=log, draft_of=None)
+
+
+def discard_drafts(log: Log) -> None:
+    """Delete a log's drafts, channel by channel, so that others may write in between."""
+    for stream in log.drafts.all():
+        for channel in stream.channels.all():
+            channel.delete()
+        stream.delete()
 
 
 _Packed = tuple[Channel, list[Chunk], Pyramid]
@@ -145,12 +181,12 @@ def load_pyramid(channel: Channel) -> AnyArray:
 
 
 def cached_pyramid(channel: Channel) -> AnyArray:
-    """The same, kept in memory for the next view; a channel read anew has another id."""
-    return _pyramid_of(channel.pk, channel.stream.n_samples)
+    """The same, kept in memory for the next view; a channel read anew has another number, a restored one another generation."""
+    return _pyramid_of(channel.pk, generation())
 
 
 @lru_cache(maxsize=128)
-def _pyramid_of(channel_id: int, n_samples: int) -> AnyArray:
+def _pyramid_of(channel_id: int, of_generation: int) -> AnyArray:
     return load_pyramid(Channel.objects.select_related("stream", "pyramid").get(pk=channel_id))
 
 

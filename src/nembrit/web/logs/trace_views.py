@@ -5,6 +5,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_http_methods, require_safe
 
 from nembrit.core.errors import CoreError, InputError
+from nembrit.web.common.fields import row_numbers, span_of, whole
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs import desk, give, traces, views_ready
 from nembrit.web.logs.models import Channel, Log
@@ -21,25 +22,12 @@ def trace_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     return render(request, "logs/trace.html", context)
 
 
-def _span(request: HttpRequest) -> tuple[float, float]:
-    try:
-        start_s, end_s = float(request.GET["from"]), float(request.GET["to"])
-    except (KeyError, ValueError):
-        raise InputError("from and to should be seconds") from None
-    if not (abs(start_s) < 1e9 and abs(end_s) < 1e9 and start_s < end_s):
-        raise InputError("from and to should be seconds, from before to")
-    return start_s, end_s
-
-
 def _channels(request: HttpRequest, log_ids: list[int], key: str = "channels") -> list[Channel]:
-    return traces.channels_of(log_ids, [int(text) for text in request.GET.get(key, "").split(",") if text.isdigit()])
+    return traces.channels_of(log_ids, row_numbers(request.GET.get(key, "").split(",")))
 
 
 def _columns(request: HttpRequest) -> int:
-    text = request.GET.get("columns", "1000")
-    if not text.isdigit():
-        raise InputError("columns should be a whole number")
-    return int(text[:6])
+    return whole(request.GET.get("columns", "1000"), "columns", high=999_999)
 
 
 def _refused(error: Exception) -> HttpResponse:
@@ -52,7 +40,7 @@ def trace_data(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight, pk=flight_id)
     clocks = traces.clocks_of(flight)
     try:
-        start_s, end_s = _span(request)
+        start_s, end_s = span_of(request)
         channels = _channels(request, list(clocks))
         content = traces.trace_bytes(channels, clocks, start_s=start_s, end_s=end_s, n_columns=_columns(request))
     except CoreError as error:
@@ -66,7 +54,7 @@ def log_trace(request: HttpRequest, log_id: int) -> HttpResponse:
     log = get_object_or_404(Log, pk=log_id)
     roles = [role for role in request.GET.get("roles", "").split(",") if role][:40]
     try:
-        start_s, end_s = _span(request)
+        start_s, end_s = span_of(request)
         found = {
             channel.role: channel for channel in Channel.objects.filter(stream__log=log, role__in=roles).select_related("stream")
         }
@@ -91,7 +79,7 @@ def spectrum(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight, pk=flight_id)
     clocks = traces.clocks_of(flight)
     try:
-        start_s, end_s = _span(request)
+        start_s, end_s = span_of(request)
         (channel, *_) = _channels(request, list(clocks), "channel") or [None]
         if channel is None:
             raise InputError("choose a channel for the spectrum")
@@ -107,7 +95,7 @@ def measures(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight, pk=flight_id)
     clocks = traces.clocks_of(flight)
     try:
-        start_s, end_s = _span(request)
+        start_s, end_s = span_of(request)
         rows = traces.measures(_channels(request, list(clocks)), clocks, start_s=start_s, end_s=end_s)
     except CoreError as error:
         return _refused(error)
@@ -136,8 +124,8 @@ def give_out(request: HttpRequest, log_id: int) -> HttpResponse:
     error = ""
     if request.GET.get("form"):
         try:
-            start_s, end_s = _span(request)
-            wanted = [int(text) for text in request.GET.getlist("channel") if text.isdigit()]
+            start_s, end_s = span_of(request)
+            wanted = row_numbers(request.GET.getlist("channel"), most=10_000)
             channels = list(chosen.channels.filter(pk__in=wanted).exclude(position=0).select_related("stream"))
             given = give.give(
                 log, request.GET["form"], stream=chosen, channels=channels, start_s=start_s, end_s=end_s,

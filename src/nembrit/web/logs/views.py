@@ -7,7 +7,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
-from nembrit.core.errors import CoreError
+from nembrit.core.errors import CoreError, InputError
+from nembrit.web.common.fields import moment, row_number, row_numbers, whole
 from nembrit.web.common.models import Job
 from nembrit.web.common.told import tell_until_done
 from nembrit.web.flights.models import Flight
@@ -60,9 +61,10 @@ def _told(one: services.Received) -> str:
 
 def _date(milliseconds: str) -> datetime | None:
     """The file's own date as the browser tells it."""
-    if not milliseconds.isdigit() or len(milliseconds) > 14:
+    try:
+        return moment(datetime.fromtimestamp(whole(milliseconds, "a date", high=10**14) / 1000, UTC))
+    except (InputError, OverflowError, ValueError):  # a date that cannot be is no date
         return None
-    return datetime.fromtimestamp(int(milliseconds) / 1000, UTC)
 
 
 @require_POST
@@ -97,14 +99,14 @@ def log_move(request: HttpRequest, log_id: int) -> HttpResponse:
     """Put a log with a flight (``flight-12``) or make it a new flight of a craft (``craft-3``)."""
     log = get_object_or_404(Log, pk=log_id)
     kind, _, number = request.POST.get("to", "").partition("-")
-    if not number.isdigit() or kind not in ("flight", "craft"):
+    if (wanted := row_number(number)) is None or kind not in ("flight", "craft"):
         messages.error(request, "Choose a flight or a craft for the log. Nothing was moved.")
         return redirect(request.POST.get("back") or log)
     try:
         if kind == "flight":
-            segment = desk.move_to(log, get_object_or_404(Flight, pk=int(number)))
+            segment = desk.move_to(log, get_object_or_404(Flight, pk=wanted))
         else:
-            segment = desk.new_flight_of(log, get_object_or_404(Craft, pk=int(number)))
+            segment = desk.new_flight_of(log, get_object_or_404(Craft, pk=wanted))
     except CoreError as error:
         messages.error(request, f"{log.file_name} stays where it is: {error}.")
         return redirect(log)
@@ -134,7 +136,7 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
             form.add_error(None, str(error))
         else:
             return redirect(f"{request.path}?jobs={','.join(str(job.pk) for job in jobs)}")
-    wanted = [int(text) for text in request.GET.get("jobs", "").split(",") if text.isdigit()][:8]
+    wanted = row_numbers(request.GET.get("jobs", "").split(","), most=8)
     subjects = Job.objects.filter(pk__in=wanted, kind="simulate").order_by("pk").values_list("subject_id", flat=True)
     # the newest job about each flight: one that was cancelled may have been started again
     jobs = [job for subject in subjects if (job := Job.objects.about("simulate", subject).first())]

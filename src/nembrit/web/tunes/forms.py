@@ -1,6 +1,9 @@
 from django import forms
 
+from nembrit.web.common.fields import MOST_ID
 from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.hangar.models import Configuration
+from nembrit.web.hangar.services import NamedSetting
 from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.services import METRIC_CHOICES, SlipText
 
@@ -22,6 +25,31 @@ class SlipForm(forms.Form):
 
     def text(self) -> SlipText:
         return SlipText(**{name: self.cleaned_data[name] for name in SlipText.__dataclass_fields__})
+
+
+class ValuesForm(forms.Form):
+    """New values of one group. Fields carry their setting's name, and the form the revision that it was shown from."""
+
+    revision = forms.IntegerField(widget=forms.HiddenInput, min_value=1, max_value=MOST_ID)
+
+    def __init__(self, data: object = None, *, settings: list[NamedSetting], latest: Configuration) -> None:
+        super().__init__(data)
+        self._settings = settings
+        self.fields["revision"].initial = latest.pk
+        for setting in settings:
+            self.fields[f"value-{setting.name}"] = forms.CharField(
+                max_length=200, initial=setting.value, label=setting.name, help_text=setting.explain
+            )
+
+    def values(self) -> dict[str, str]:
+        return {setting.name: self.cleaned_data[f"value-{setting.name}"] for setting in self._settings}
+
+    def rows(self) -> list[tuple[NamedSetting, forms.BoundField]]:
+        return [(setting, self[f"value-{setting.name}"]) for setting in self._settings]
+
+    def shown_anew(self, latest: Configuration) -> None:
+        """Show what is typed against the latest revision; sending it once more is meant."""
+        self.data = {**self.data.dict(), "revision": str(latest.pk)}
 
 
 class DecisionForm(forms.Form):

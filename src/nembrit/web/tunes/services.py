@@ -51,7 +51,11 @@ METRIC_CHOICES = [(name, metric_label(name)) for name in metric_names()]
 
 def tune_of(craft: Craft) -> Tune:
     """The craft's present tune; every craft has one from the start."""
-    return craft.tunes.first() or Tune.objects.create(craft=craft)
+    found = craft.tunes.first()
+    if found is not None:
+        return found
+    with transaction.atomic():  # two first looks at once make one tune
+        return craft.tunes.first() or Tune.objects.create(craft=craft)
 
 
 def stage_of(group: str) -> str:
@@ -90,6 +94,22 @@ def open_slip(tune: Tune) -> Slip | None:
     return tune.slips.filter(state=Slip.State.OPEN).first()
 
 
+class OlderRevision(InputError):
+    """The form was filled in beside settings that are no longer the latest."""
+
+    def __init__(self, shown: Configuration | None, latest: Configuration) -> None:
+        if shown is None:
+            super().__init__(f"this page was opened beside other settings; the latest are {latest} now")
+            return
+        changes = diff_settings(core_settings(shown), core_settings(latest))
+        told = "; ".join(f"“{one.name}”: {one.before or 'not there'} → {one.after or 'gone'}" for one in changes[:8])
+        more = f"; and {len(changes) - 8} more" if len(changes) > 8 else ""
+        super().__init__(
+            f"the settings changed since this page was opened, from {shown} to {latest} ({told or 'their order'}{more}). "
+            "What you typed stands below, beside the values of now: look at it again, then send it once more"
+        )
+
+
 @transaction.atomic
 def make_slip(
     tune: Tune,
@@ -98,12 +118,13 @@ def make_slip(
     text: SlipText,
     values: Mapping[str, str],
     part: str = "",
-    simulated_faults: dict[str, Any] | None = None,
+    shown_from: int | None = None,
 ) -> Slip:
     """Write a slip and make the next configuration, or the build entry for hardware.
 
-    Raises InputError if another slip is open, a setting belongs to another group, nothing changes, or mechanics are
-    at fault and no reason is given to change settings all the same.
+    `shown_from` is the revision (its row) that the values were typed beside. Raises OlderRevision if another is the
+    latest now; InputError if another slip is open, a setting belongs to another group, nothing changes, or mechanics
+    are at fault and no reason is given to change settings all the same.
     """
     other = open_slip(tune)
     if other:
@@ -117,6 +138,8 @@ def make_slip(
     if group not in GROUPS:
         raise InputError(f"“{group}” is no group of settings")
     base, build = latest_configuration(tune.craft), latest_build(tune.craft)
+    if base is not None and shown_from is not None and base.pk != shown_from:
+        raise OlderRevision(tune.craft.configurations.filter(pk=shown_from).first(), base)
     number = (tune.slips.aggregate(top=Max("number"))["top"] or 0) + 1
     slip = Slip(tune=tune, number=number, group=group, base_configuration=base, base_build=build, **_columns(text))
     if group == "hardware":

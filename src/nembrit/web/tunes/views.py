@@ -7,14 +7,14 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from nembrit.core.errors import CoreError
 from nembrit.web.bench.services import AXES, ensure_evidence, latest_act_finding, stored_payloads
-from nembrit.web.common.models import Job
+from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
 from nembrit.web.logs.forms import AttachForm
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import charts, history, services
-from nembrit.web.tunes.forms import DecisionForm, SlipForm, TuneForm
+from nembrit.web.tunes.forms import DecisionForm, SlipForm, TuneForm, ValuesForm
 from nembrit.web.tunes.models import Slip
 
 
@@ -26,7 +26,9 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
     waiting = ensure_evidence(flights)
     payloads = stored_payloads(flights)
-    log_ids = list(shown.logs.exclude(state=Log.State.READY).values_list("pk", flat=True))
+    unfinished = list(shown.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
+    refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
+    log_ids = [log.pk for log in unfinished if log not in refused]
     context = {
         "craft": shown,
         "tune": tune,
@@ -37,8 +39,8 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "configurations": shown.configurations.all()[:8],
         "builds": shown.build_entries.order_by("-made_at")[:6],
         "attach_form": AttachForm(craft=shown),
-        "jobs": [*Job.objects.filter(kind__in=("import_log", "simulate"), subject_id__in=log_ids).unfinished(), *waiting],
-        "refused": shown.logs.filter(state=Log.State.REFUSED),
+        "jobs": [*latest_jobs(("import_log", "simulate"), log_ids), *waiting],
+        "refused": refused,
         "asking": shown.logs.filter(state=Log.State.ASKING, archived_at=None),
         "loose_logs": shown.logs.filter(state=Log.State.READY, segments=None, archived_at=None),
         "finding": latest_act_finding(shown),
@@ -76,19 +78,27 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     latest = latest_configuration(shown)
     groups = services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)]
     group = request.POST.get("group") or request.GET.get("group", "")
-    settings = services.group_settings(latest, group) if latest and group in GROUPS else []
-    form = SlipForm(request.POST if request.method == "POST" else None, initial=_suggested(group))
-    if request.method == "POST" and form.is_valid():
-        values = {setting.name: request.POST.get(f"value-{n}", setting.value) for n, setting in enumerate(settings)}
+    posted = request.POST if request.method == "POST" else None
+    settings = services.group_settings(latest, group) if latest and group in GROUPS and group != "hardware" else []
+    form = SlipForm(posted, initial=_suggested(group))
+    values = ValuesForm(posted, settings=settings, latest=latest) if latest and group != "hardware" else None
+    status = 400 if form.is_bound else 200
+    if form.is_bound and form.is_valid() and (values is None or values.is_valid()):
         try:
-            slip = services.make_slip(present, group=group, text=form.text(), values=values, part=form.cleaned_data["part"])
+            slip = services.make_slip(
+                present, group=group, text=form.text(), part=form.cleaned_data["part"],
+                values=values.values() if values else {}, shown_from=values.cleaned_data["revision"] if values else None,
+            )  # fmt: skip
+        except services.OlderRevision as error:
+            form.add_error(None, str(error))
+            values.shown_anew(latest)
+            status = 409
         except CoreError as error:
             form.add_error(None, str(error))
         else:
             made = slip.result_configuration or slip.result_build
             messages.success(request, f"Slip {slip.number} is written, {made} is made. Now fly it.")
             return redirect(slip)
-    shown_settings = [(n, setting, request.POST.get(f"value-{n}", setting.value)) for n, setting in enumerate(settings)]
     context = {
         "craft": shown,
         "tune": present,
@@ -96,12 +106,12 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "groups": groups,
         "group": group,
         "group_label": GROUPS.get(group, ""),
-        "settings": shown_settings,
+        "values": values,
         "form": form,
         "open_slip": services.open_slip(present),
         "finding": latest_act_finding(shown),
     }
-    return render(request, "tunes/slip_new.html", context, status=400 if form.is_bound else 200)
+    return render(request, "tunes/slip_new.html", context, status=status)
 
 
 @require_POST

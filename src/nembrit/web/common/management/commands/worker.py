@@ -4,9 +4,10 @@ import os
 import threading
 from typing import Any
 
+from django.db import DatabaseError
 from django_tasks_db.management.commands.db_worker import Command as DatabaseWorker
-from django_tasks_db.models import DBTaskResult
 
+from nembrit.web.common.database import generation
 from nembrit.web.common.jobs import recover_interrupted, worker_started
 
 
@@ -15,11 +16,15 @@ class Command(DatabaseWorker):
 
     def handle(self, **options: Any) -> None:
         threading.Thread(target=_end_with_parent, daemon=True).start()
-        # rows that the task library left running belong to a worker that is gone; ours are requeued instead
-        DBTaskResult.objects.running().delete()
         recover_interrupted()
         worker_started.send(sender=Command)
-        super().handle(**{**options, "interval": 0.3, "startup_delay": False, "reload": False, "verbosity": 0})
+        begun = generation()
+        try:
+            super().handle(**{**options, "interval": 0.3, "startup_delay": False, "reload": False, "verbosity": 0})
+        except DatabaseError:
+            if generation() == begun:
+                raise
+            # a restore took the queue's rows away: the next worker begins with the restored ones
 
 
 def _end_with_parent() -> None:

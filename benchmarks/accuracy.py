@@ -12,8 +12,9 @@ import numpy as np
 
 from benchmarks import noise_accuracy
 from benchmarks.random_craft import random_airframe, sound_controller
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.run import FlightResults, analyse, there
 from nembrit.core.records.log import Recording
-from nembrit.core.report.evidence import Evidence, analyse
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.setup.card import CARDS
 from nembrit.core.setup.controller import Controller
@@ -39,7 +40,7 @@ class Case:
     controller: Controller
     world: World
     recording: Recording
-    evidence: Evidence
+    results: FlightResults
 
 
 def random_case(number: int, *, loose: bool) -> Case:
@@ -50,8 +51,8 @@ def random_case(number: int, *, loose: bool) -> Case:
     world = World(seed=FIRST_SEED + number, wind_m_s=float(rng.uniform(0, 6)), faults=faults)
     flight = fly(craft, controller, next(card for card in CARDS if card.key == "response"), world, airframe=airframe)
     part = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, 28.0)
-    evidence = analyse(part, mixer=craft.mixer())
-    return Case(craft=craft, airframe=airframe, controller=controller, world=world, recording=part, evidence=evidence)
+    results = analyse(Flight(part, craft=CraftFacts(mixer=craft.mixer())), only=("response", "judgement"))
+    return Case(craft=craft, airframe=airframe, controller=controller, world=world, recording=part, results=results)
 
 
 def throttle_of_the_movement(case: Case, axis: int) -> float:
@@ -101,7 +102,9 @@ class Judged:
 
 def judged(number: int, loose: bool) -> Judged:
     case = random_case(number, loose=loose)
-    told = [one.severity for one in case.evidence.findings if one.code == "loose_mount" and one.severity != "info"]
+    told = [
+        one.severity for one in there(case.results.judgement).findings if one.code == "loose_mount" and one.severity != "info"
+    ]
     steps = [] if loose else [_errors(case, row) for row in range(len(AXES))]
     return Judged(
         steps=tuple(step for step in steps if step), n_refused=sum(step is None for step in steps), severities=tuple(told)
@@ -109,7 +112,7 @@ def judged(number: int, loose: bool) -> Judged:
 
 
 def _errors(case: Case, row: int) -> StepErrors | None:
-    step = case.evidence.steps.get(AXES[row])
+    step = there(case.results.response).steps.get(AXES[row])
     if step is None or step.delay_s is None or step.delay_interval_s is None:
         return None
     overshoot, delay_s = true_step(case, row)

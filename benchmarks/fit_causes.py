@@ -1,4 +1,4 @@
-"""Fits the weights of the joint ranking of causes on simulated flights; run by hand, result goes into `core/tuning/weights.py`.
+"""Fits the weights of the joint ranking of causes on simulated flights; run by hand, the result goes into `core/causes/weights.json`.
 
 `python -m benchmarks.fit_causes FIRST_SEED N_PER_CAUSE [FIRST_SEED N_PER_CAUSE …] [--fit]` with PYTHONPATH=src:. and
 OMP_NUM_THREADS=1; symptoms are cached in the temporary folder.
@@ -8,6 +8,7 @@ import json
 import sys
 import tempfile
 from concurrent.futures import ProcessPoolExecutor
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +17,12 @@ import scipy.optimize
 import scipy.special
 
 from benchmarks.random_craft import CAUSES, fault_case
+from nembrit.core.causes.ranking import CLEAN, design, rank
+from nembrit.core.causes.sight import Sight
+from nembrit.core.causes.symptoms import symptoms_of
+from nembrit.core.causes.table import CAUSES as KNOWN
+from nembrit.core.causes.weights import FEATURES, PLACE, Weights, write_weights
 from nembrit.core.manoeuvres.detect import manoeuvres
-from nembrit.core.report.evidence import analyse
-from nembrit.core.tuning.causes import CAUSES as KNOWN
-from nembrit.core.tuning.ranking import CLEAN, design, rank
 
 
 def measured(job: tuple[int, str, str]) -> dict[str, Any]:
@@ -27,12 +30,8 @@ def measured(job: tuple[int, str, str]) -> dict[str, Any]:
     seed, cause, flavour = job
     case = fault_case(seed, cause, flavour=flavour)
     spans = manoeuvres(case.recording)
-    found = analyse(case.recording, mixer=case.craft.mixer(), blades=case.craft.blades, spans=spans).symptoms
-    return {
-        "seed": seed, "cause": cause, "axis": case.axis, "motor": case.motor, "values": found.values,
-        "turning": found.turning and found.turning.motor, "rough": found.rough and found.rough.motor, "noisy": found.noisy_axis,
-        "spikes": {axis: len(spike.times_s) for axis, spike in found.spikes.items()},
-    }  # fmt: skip
+    sight = Sight(case.recording, mixer=case.craft.mixer(), blades=case.craft.blades, spans=spans)
+    return {"seed": seed, "cause": cause, "values": dict(symptoms_of(sight).values)}
 
 
 def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str, str]]:
@@ -49,7 +48,7 @@ def cases(first_seed: int, n_per_cause: int) -> list[tuple[int, str, str]]:
 
 def measured_all(first_seed: int, n_per_cause: int) -> list[dict[str, Any]]:
     """All cases, on every processor; kept in a file so that fitting can be repeated."""
-    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-symptoms9.json"
+    kept = Path(tempfile.gettempdir()) / f"symptoms-{first_seed}-{n_per_cause}-{FEATURES}.json"
     if not kept.exists():
         with ProcessPoolExecutor() as pool:
             kept.write_text(json.dumps(list(pool.map(measured, cases(first_seed, n_per_cause), chunksize=4))))
@@ -112,10 +111,6 @@ if __name__ == "__main__":
     known = [row for first_seed, n in zip(numbers[::2], numbers[1::2], strict=True) for row in measured_all(first_seed, n)]
     if "--fit" in sys.argv:
         biases, weights = fitted(known)
-        place = Path(__file__).parents[1] / "src/nembrit/core/tuning/weights.py"
-        title = place.read_text().split("\n\n")[0]
-        place.write_text(
-            f"{title}\n\nBIASES: dict[str, float] = {biases!r}\nWEIGHTS: dict[str, tuple[float, ...]] = {weights!r}\n"
-        )
+        write_weights(PLACE, Weights(biases=biases, weights=weights), seeds=numbers[::2], fitted_on=datetime.now(UTC).date())
     else:
         judged(known)

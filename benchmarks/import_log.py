@@ -9,11 +9,12 @@ from collections.abc import Callable
 import numpy as np
 import polars as pl
 
+from nembrit.core.analysis.flight import ROLES, CraftFacts, Flight
+from nembrit.core.analysis.run import analyse
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.registry import read_log
 from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.records.timebase import uniform
-from nembrit.core.report.evidence import ROLES, analyse
 from nembrit.core.setup.card import CARDS
 from nembrit.core.simulate.airframe import World
 from nembrit.core.simulate.flight import DECIMALS, fly
@@ -46,7 +47,7 @@ def main() -> None:
         stored = seconds(lambda: _pack(content), repeats=2)
     recording = uniform(read_log(content).main, roles=tuple(role for role in roles if role.startswith(ROLES)))
     part = recording.span(*usable_window_s(recording))
-    evidence = seconds(lambda: analyse(part, mixer=HEX.mixer()), repeats=2)
+    evidence = seconds(lambda: analyse(Flight(part, craft=CraftFacts(mixer=HEX.mixer()))), repeats=2)
     print(f"{len(content) / 1e6:.0f} MB, {len(roles) + 1} columns; polars.read_csv into memory takes {reference:.2f} s here")
     for name, value in (("read and understood", read), ("packed for the database", stored), ("evidence", evidence)):
         print(f"{name}: {value:.2f} s, {value / reference:.1f} times the reference")

@@ -78,7 +78,8 @@ from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.core.management import call_command
 call_command("migrate", verbosity=0)
 from nembrit.web.hangar.services import create_craft
-from nembrit.web.logs import services, desk
+from nembrit.web.intake import services
+from nembrit.web.logs import windows
 from nembrit.web.logs.models import Log
 import polars, numba, scipy.signal, zstandard
 craft = create_craft(layout="hex", name="Bench", kind="multirotor")

@@ -7,14 +7,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from benchmarks.random_craft import CAUSES, FaultCase, fault_case
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.run import analyse, there
+from nembrit.core.causes.findings import ACT
 from nembrit.core.manoeuvres.detect import manoeuvres
-from nembrit.core.noise.frames import Frames, frames_of
 from nembrit.core.noise.lines import noise_lines
-from nembrit.core.noise.rotors import RotorTrack, order_mask, rotor_track
 from nembrit.core.noise.spikes import spikes_of
 from nembrit.core.records.log import Recording
-from nembrit.core.report.evidence import analyse
-from nembrit.core.tuning.findings import ACT
+from nembrit.core.rotors.orders import order_mask
+from nembrit.core.rotors.track import RotorTrack, rotor_track
+from nembrit.core.spectra.frames import Frames, frames_of
 from nembrit.core.types import AXES
 
 FIRST_SEED = 695640000  # drawn after the weights were frozen; not used anywhere else
@@ -41,9 +43,11 @@ class Judged:
 def judged(job: tuple[int, str, str]) -> Judged:
     seed, cause, flavour = job
     case = fault_case(seed, cause, flavour=flavour)
-    evidence = analyse(case.recording, mixer=case.craft.mixer(), blades=case.craft.blades, spans=manoeuvres(case.recording))
-    ranked = [finding for finding in evidence.findings if finding.likelihood]
-    act = next((finding for finding in evidence.findings if finding.severity == "act"), None)
+    craft = CraftFacts(mixer=case.craft.mixer(), blades=case.craft.blades)
+    flight = Flight(case.recording, craft=craft, spans=manoeuvres(case.recording))
+    findings = there(analyse(flight, only=("judgement",)).judgement).findings
+    ranked = [finding for finding in findings if finding.likelihood]
+    act = next((finding for finding in findings if finding.severity == "act"), None)
     top = ranked[0] if ranked and ranked[0].severity != "info" else None
     shown = [*dict.fromkeys(code for finding in ranked for code in (finding.code, *finding.causes))]
     causes = tuple(shown[:2] if top else ["clean", *shown[:1]])

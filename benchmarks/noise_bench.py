@@ -9,16 +9,15 @@ from collections.abc import Callable
 import numpy as np
 import scipy.signal
 
-from nembrit.core.noise.maps import noise_map
-from nembrit.core.noise.spectra import band_levels, largest_peaks, welch_spectrum
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.run import analyse, there
+from nembrit.core.causes.findings import findings_of
 from nembrit.core.records.log import Recording
 from nembrit.core.setup.card import CARDS
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.simulate.airframe import World, airframe_of
 from nembrit.core.simulate.flight import fly
-from nembrit.core.tuning.findings import findings_of
-from nembrit.core.tuning.symptoms import symptoms_of
 from nembrit.core.types import AXES
 
 RATE_HZ, MINUTES = 4000.0, 5.0
@@ -45,16 +44,12 @@ def bare(log: Recording) -> None:
 
 
 def whole(log: Recording) -> None:
-    """Everything the noise bench says of a log: spectra with bands and peaks, symptoms, findings, a map of every axis."""
-    for role in ROLES[:6]:
-        spectrum = welch_spectrum(log.channels[role], sample_rate_hz=RATE_HZ)
-        band_levels(spectrum)
-        largest_peaks(spectrum)
-    symptoms = symptoms_of(log, n_motors=4, blades=3)
-    findings_of(symptoms, sample_rate_hz=RATE_HZ, metrics={})
-    assert symptoms.frames is not None
-    for axis in AXES:
-        noise_map(symptoms.frames, f"gyro_raw.{axis}", track=symptoms.track)
+    """Everything the noise bench says of a log: spectra with bands and peaks, lines, motors, findings, maps of every axis."""
+    flight = Flight(log, craft=CraftFacts(mixer=np.ones((4, 3)), blades=3), spans=())
+    vars(flight)["_steps"] = {}, {}  # step responses are no part of the noise bench
+    found = analyse(flight, only=("noise", "motors", "maps"))
+    findings_of(flight, flight.symptoms, metrics={})
+    assert there(found.maps).roles
 
 
 def best_s(work: Callable[[Recording], None], log: Recording, n: int = 3) -> float:

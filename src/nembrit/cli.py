@@ -10,22 +10,20 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
+from nembrit.core.analysis.run import analyse
 from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.give import WRITERS, GivenColumn
 from nembrit.core.formats.registry import read_log
-from nembrit.core.manoeuvres.detect import manoeuvres
-from nembrit.core.manoeuvres.phases import usable_window_s
-from nembrit.core.records.log import FlightLog, Recording
-from nembrit.core.records.timebase import uniform
+from nembrit.core.records.log import Recording
 from nembrit.core.report.documents import comparison_document, log_document, report_document
-from nembrit.core.report.evidence import Evidence, analyse
 from nembrit.core.setup.card import card_from_json
 from nembrit.core.setup.controller import controller_from_json
 from nembrit.core.setup.craft import craft_from_json
 from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
-from nembrit.core.types import FloatArray
 
+_REPORTED = ("noise", "response", "motors", "judgement")
 WRONG_USE, UNREADABLE, UNANSWERABLE = 2, 3, 4
 
 
@@ -88,22 +86,24 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _inspect(options: argparse.Namespace) -> int:
-    log, recording, part = _read(options.log)
-    del log, recording
+    _, part = _read(options.log)
     _print(part)
     return 0
 
 
 def _analyse(options: argparse.Namespace) -> int:
-    _, recording, part = _read(options.log)
-    mixer = _mixer(options.craft)
+    prepared, part = _read(options.log)
+    craft = _craft(options.craft)
     if options.config:
         _document(options.config)  # read so that a broken one is refused; what uses it comes with later analyses
+    recording = prepared.recording
     start_s, end_s = _window(options.window, part["window_s"], recording)
-    evidence = analyse(recording.span(start_s, end_s), mixer=mixer, spans=manoeuvres(recording), progress=_tell)
+    flight = Flight(recording.span(start_s, end_s), craft=craft, spans=prepared.spans)
+    results = analyse(flight, only=_REPORTED, progress=_tell)
     part["window_s"] = [start_s - recording.start_s, end_s - recording.start_s]
-    _print(report_document(evidence, part))
-    return 0 if evidence.raw or evidence.filtered or evidence.steps else UNANSWERABLE
+    _print(report_document(results, part, spans=prepared.spans, window_start_s=flight.recording.start_s))
+    is_answered = (results.noise and results.noise.is_there) or (results.response and results.response.steps)
+    return 0 if is_answered else UNANSWERABLE
 
 
 def _compare(options: argparse.Namespace) -> int:
@@ -111,12 +111,12 @@ def _compare(options: argparse.Namespace) -> int:
     if options.primary:
         metric, _, direction = options.primary.partition(":")
         primary = Primary(metric=metric, direction=direction)
-    mixer = _mixer(options.craft)
+    craft = _craft(options.craft)
     for path in (options.config_before, options.config_after):
         if path:
             _document(path)
     flights = [
-        FlightValues(is_after=is_after, metrics=_evidence(path, mixer).metrics)
+        FlightValues(is_after=is_after, metrics=_metrics(path, craft))
         for is_after, paths in ((False, options.before), (True, options.after))
         for path in paths
     ]
@@ -126,7 +126,7 @@ def _compare(options: argparse.Namespace) -> int:
 
 
 def _convert(options: argparse.Namespace) -> int:
-    log, _, _ = _read(options.log)
+    log = _read(options.log)[0].log
     writer = WRITERS.get(Path(options.output).suffix.removeprefix("."))
     if writer is None:
         raise InputError(f"{options.output} should end in {', '.join('.' + kind for kind in WRITERS)}")
@@ -170,25 +170,25 @@ def _simulate(options: argparse.Namespace) -> int:
     return 0
 
 
-def _read(path: str) -> tuple[FlightLog, Recording, dict[str, Any]]:
+def _read(path: str) -> tuple[Prepared, dict[str, Any]]:
     try:
         content = Path(path).read_bytes()
     except OSError as error:
         raise LogReadError(f"{path}: {error.strerror}") from None
     try:
-        log = read_log(content, progress=_tell)
-        recording = uniform(log.main)
+        prepared = Prepared(read_log(content, progress=_tell))
+        window_s = prepared.window_s
     except CoreError as error:
         raise LogReadError(f"{path}: {error}") from None
-    window_s = usable_window_s(recording)
     digest = hashlib.sha256(content).hexdigest()
-    return log, recording, log_document(log, file=Path(path).name, sha256=digest, window_s=window_s)
+    return prepared, log_document(prepared.log, file=Path(path).name, sha256=digest, window_s=window_s)
 
 
-def _evidence(path: str, mixer: FloatArray | None) -> Evidence:
-    _, recording, _ = _read(path)
-    start_s, end_s = usable_window_s(recording)
-    return analyse(recording.span(start_s, end_s), mixer=mixer, spans=manoeuvres(recording))
+def _metrics(path: str, craft: CraftFacts) -> dict[str, float]:
+    prepared, _ = _read(path)
+    flight = Flight(prepared.recording.span(*prepared.window_s), craft=craft, spans=prepared.spans)
+    found = analyse(flight, only=("metrics",)).metrics
+    return found.values if found else {}
 
 
 def _window(text: str | None, found_s: list[float], recording: Recording) -> tuple[float, float]:
@@ -203,8 +203,11 @@ def _window(text: str | None, found_s: list[float], recording: Recording) -> tup
     return recording.start_s + start_s, recording.start_s + end_s
 
 
-def _mixer(path: str | None) -> FloatArray | None:
-    return craft_from_json(_document(path)).mixer() if path else None
+def _craft(path: str | None) -> CraftFacts:
+    if path is None:
+        return CraftFacts()
+    craft = craft_from_json(_document(path))
+    return CraftFacts(kind=craft.kind, mixer=craft.mixer(), blades=craft.blades)
 
 
 def _document(path: str) -> dict[str, Any]:

@@ -7,7 +7,7 @@ import pytest
 import scipy.signal
 from matplotlib import mlab
 
-from nembrit.core.noise.spectra import Spectrum, effective_averages, mean_density, welch_spectrum
+from nembrit.core.spectra.density import Spectrum, effective_averages, mean_density, welch_spectrum
 
 DATA = Path(__file__).parents[1] / "data"
 RATE_HZ = 1000.0

@@ -7,8 +7,9 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, TestCase
 
-from nembrit.core.records.log import Recording
-from nembrit.core.report import evidence
+from nembrit.core.analysis import run
+from nembrit.core.analysis.flight import Flight as CoreFlight
+from nembrit.core.analysis.run import FlightResults
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
 from nembrit.web.bench import noise
 from nembrit.web.flights.models import Flight
@@ -34,30 +35,30 @@ def client() -> Client:
     return WorkingClient()
 
 
-_found: dict[str, evidence.Evidence] = {}
+_found: dict[str, FlightResults] = {}
 
 
 @pytest.fixture(autouse=True)
 def nothing_remembered() -> None:
     """A test's rolled-back rows give their numbers to the next test's; a workshop's never come round again."""
     storage._pyramid_of.cache_clear()
-    noise._bench.cache_clear()
+    noise._spectra.cache_clear()
 
 
 @pytest.fixture(autouse=True)
 def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """The same recording gives the same evidence: it is computed once in a run."""
 
-    def analyse(recording: Recording, **options: object) -> evidence.Evidence:
-        digest = hashlib.sha256(repr((options.get("mixer"), options.get("spans"))).encode())
-        for role in sorted(recording.channels):
-            digest.update(role.encode() + recording.channels[role].tobytes())
+    def analyse(flight: CoreFlight, **options: object) -> FlightResults:
+        digest = hashlib.sha256(repr((flight.mixer, flight.blades, flight.spans, options.get("only"))).encode())
+        for role in sorted(flight.recording.channels):
+            digest.update(role.encode() + flight.recording.channels[role].tobytes())
         key = digest.hexdigest()
         if key not in _found:
-            _found[key] = evidence.analyse(recording, **options)
+            _found[key] = run.analyse(flight, **options)
         return _found[key]
 
-    monkeypatch.setattr("nembrit.web.bench.services.analyse", analyse)
+    monkeypatch.setattr("nembrit.web.bench.results.analyse", analyse)
 
 
 @pytest.fixture

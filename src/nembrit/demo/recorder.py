@@ -7,8 +7,8 @@ import numpy as np
 from nembrit.core.simulate.flight import SimulatedFlight
 from nembrit.core.simulate.position import record_path
 from nembrit.web.flights.models import Flight
-from nembrit.web.logs.desk import main_segment
 from nembrit.web.logs.storage import load_recording
+from nembrit.web.logs.windows import main_segment
 
 _HOME_DEG = (52.1873, -1.4021)  # a made-up common; no club flies here
 _STICKS_HZ, _FIXES_EVERY = 50.0, 10

@@ -12,9 +12,10 @@ from nembrit.web.common.jobs import run_job
 from nembrit.web.common.models import Job
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
-from nembrit.web.logs import desk, simulator
-from nembrit.web.logs import services as logs
+from nembrit.web.intake import services as intake
+from nembrit.web.logs import places
 from nembrit.web.logs.models import Log
+from nembrit.web.simulator import services as simulator
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 
@@ -55,7 +56,7 @@ def _juniper(tell: Tell, n_flights: int) -> None:
     slip = tunes.make_slip(tune, group="hardware", text=text, values={}, part="Electronics tray")
     day = _FIRST_DAY + timedelta(days=1)
     Slip.objects.filter(pk=slip.pk).update(created_at=day)
-    BuildEntry.objects.filter(pk=slip.result_build_id).update(made_at=day)
+    BuildEntry.objects.filter(slips_to=slip).update(made_at=day)
     _fly(craft, reference, seeds=range(31, 31 + n_flights), start=day + timedelta(minutes=30), tell=tell)
     decision = tunes.decide(
         slip, Decision.Outcome.KEEP, note="Two screws had no thread lock. Checked after every flying day from now on."
@@ -74,8 +75,14 @@ def _juniper(tell: Tell, n_flights: int) -> None:
     slip = tunes.make_slip(tune, group="pd.roll", text=text, values={"d on roll": "24"})
     day = _FIRST_DAY + timedelta(days=7)
     Slip.objects.filter(pk=slip.pk).update(created_at=day)
-    Configuration.objects.filter(pk=slip.result_configuration_id).update(created_at=day)
-    _fly(craft, slip.result_configuration, seeds=range(51, 51 + n_flights), start=day + timedelta(minutes=25), tell=tell)
+    Configuration.objects.filter(slips_to=slip).update(created_at=day)
+    _fly(
+        craft,
+        craft.configurations.get(slips_to=slip),
+        seeds=range(51, 51 + n_flights),
+        start=day + timedelta(minutes=25),
+        tell=tell,
+    )
     _field_recorder(craft)
 
 
@@ -85,9 +92,9 @@ def _field_recorder(craft: Craft) -> None:
     for flight, late_s, seed in ((last, 1.734, 1), (before, 0.91, 2)):
         content = field_recording(flight, late_s=late_s, skew_ppm=38.0, seed=seed)
         name = f"field-box-{flight.number}.jsonl"
-        logs.receive_file(craft, name, content, flight_fields={}, modified_at=flight.flown_at + timedelta(seconds=late_s))
+        intake.receive_file(craft, name, content, flight_fields={}, modified_at=flight.flown_at + timedelta(seconds=late_s))
         _finish_jobs()
-    desk.move_to(Log.objects.get(file_name=f"field-box-{last.number}.jsonl"), last)
+    places.move_to(Log.objects.get(file_name=f"field-box-{last.number}.jsonl"), last)
 
 
 def _bramble(tell: Tell) -> None:

@@ -14,6 +14,7 @@ import sys
 import threading
 import time
 from pathlib import Path
+from typing import NoReturn
 
 import platformdirs
 import uvicorn
@@ -144,7 +145,7 @@ def _listen(port: int) -> socket.socket:
     return listener
 
 
-def _stop(sentence: str) -> None:
+def _stop(sentence: str) -> NoReturn:
     print(sentence, file=sys.stderr)
     raise SystemExit(2)
 
@@ -168,7 +169,7 @@ def _prepare(command: str, folder: Path) -> None:
         unfinished.touch()
     django.setup()
     from nembrit.web.common import backup, database
-    from nembrit.web.logs.arrivals import forget_strays
+    from nembrit.web.intake.arrivals import forget_strays
 
     if workshop.exists() and workshop.stat().st_size:
         backup.check_version(workshop)

@@ -45,6 +45,8 @@ INSTALLED_APPS = [
     "nembrit.web.hangar",
     "nembrit.web.flights",
     "nembrit.web.logs",
+    "nembrit.web.intake",
+    "nembrit.web.simulator",
     "nembrit.web.bench",
     "nembrit.web.tunes",
 ]
@@ -109,7 +111,7 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 10_000  # a configuration may have thousands of 
 FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 FILE_UPLOAD_TEMP_DIR = DATA_FOLDER / "arriving"  # beside the workshop, so that a file need not be moved
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
-CSRF_FAILURE_VIEW = "nembrit.web.common.views.csrf_refused"
+CSRF_FAILURE_VIEW = "nembrit.web.common.views.pages.csrf_refused"
 MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
 SESSION_COOKIE_NAME = "nembrit-session"
 CSRF_COOKIE_NAME = "nembrit-csrf"

@@ -7,11 +7,13 @@ urlpatterns = [
     path("", include("nembrit.web.common.urls")),
     path("", include("nembrit.web.flights.urls")),
     path("", include("nembrit.web.logs.urls")),
+    path("", include("nembrit.web.intake.urls")),
+    path("", include("nembrit.web.simulator.urls")),
     path("", include("nembrit.web.bench.urls")),
     path("", include("nembrit.web.tunes.urls")),
 ]
 
-handler400 = "nembrit.web.common.views.bad_request"
-handler403 = "nembrit.web.common.views.forbidden"
-handler404 = "nembrit.web.common.views.not_found"
-handler500 = "nembrit.web.common.views.server_error"
+handler400 = "nembrit.web.common.views.pages.bad_request"
+handler403 = "nembrit.web.common.views.pages.forbidden"
+handler404 = "nembrit.web.common.views.pages.not_found"
+handler500 = "nembrit.web.common.views.pages.server_error"

@@ -9,12 +9,12 @@ from nembrit.core.formats import gpx, jsonl, nembrit_csv, nmea, parquet, table
 from nembrit.core.formats.archive import members_of
 from nembrit.core.formats.source import Source
 from nembrit.core.progress import Progress, no_progress
+from nembrit.core.recognise.propose import propose
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.mapping import Mapping
 from nembrit.core.records.quality import quality_notes
 from nembrit.core.records.raw import RawLog
-from nembrit.core.records.recognise.propose import propose
 
 
 class Reader(Protocol):

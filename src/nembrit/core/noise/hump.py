@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.ndimage
 
-from nembrit.core.noise.spectra import Spectrum
+from nembrit.core.spectra.density import Spectrum
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

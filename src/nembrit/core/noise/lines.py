@@ -6,10 +6,11 @@ import numpy as np
 import scipy.ndimage
 import scipy.signal
 
-from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.levels import folded, whitened
 from nembrit.core.noise.resonance import resonance_near
-from nembrit.core.noise.rotors import RotorTrack, order_mask
+from nembrit.core.rotors.orders import order_mask
+from nembrit.core.rotors.track import RotorTrack
+from nembrit.core.spectra.frames import Frames
+from nembrit.core.spectra.levels import folded, whitened
 from nembrit.core.types import BoolArray, FloatArray
 
 _DB_PER_NEPER = 10 / np.log(10)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.errors import NotEnoughData
-from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.rotors import RotorTrack
+from nembrit.core.rotors.track import RotorTrack
+from nembrit.core.spectra.frames import Frames
 from nembrit.core.types import FloatArray
 
 N_ROWS = 26

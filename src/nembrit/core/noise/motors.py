@@ -5,10 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.optimize
 
-from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.levels import folded
-from nembrit.core.noise.rotors import ORDERS, RotorTrack, order_mask
 from nembrit.core.records.log import Recording
+from nembrit.core.rotors.orders import ORDERS, order_mask
+from nembrit.core.rotors.track import RotorTrack
+from nembrit.core.spectra.frames import Frames
+from nembrit.core.spectra.levels import folded
 from nembrit.core.types import AXES, FloatArray
 
 _BLOCK_S = 0.16

@@ -7,8 +7,8 @@ import scipy.ndimage
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.spectra import SEGMENT_S, Spectrum, welch_spectrum
 from nembrit.core.records.log import Recording
+from nembrit.core.spectra.density import SEGMENT_S, Spectrum, welch_spectrum
 from nembrit.core.types import BoolArray, FloatArray
 
 

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.rotors import RotorTrack, cleaned_density, order_mask
-from nembrit.core.noise.spectra import Spectrum, band_levels
+from nembrit.core.noise.bands import band_levels
+from nembrit.core.rotors.orders import cleaned_density, order_mask
+from nembrit.core.rotors.track import RotorTrack
+from nembrit.core.spectra.density import Spectrum
+from nembrit.core.spectra.frames import Frames
 from nembrit.core.types import FloatArray
 
 _SAME_FILTER, _SAME_HEIGHT_DB = 1.06, 5.0  # starting values

@@ -1,17 +1,18 @@
-"""Vibration as the accelerometer, the command and the motor outputs show it."""
+"""Vibration as the accelerometer and the commanded control show it."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from nembrit.core.errors import NotEnoughData
-from nembrit.core.noise.frames import Frames
-from nembrit.core.noise.spectra import welch_spectrum
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
+from nembrit.core.spectra.density import welch_spectrum
+from nembrit.core.spectra.frames import Frames
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
 GOOD_COMMAND_PEAK_HZ, BAD_COMMAND_PEAK_HZ = 20.0, 90.0  # common practice, no source
+HIGH_COMMAND_PEAK_HZ = 0.6 * BAD_COMMAND_PEAK_HZ  # from here on it is said to be high (our own choice)
 _LOWEST_SHAKE_HZ = 15.0
 _COMMAND_BAND_HZ = (2.0, 250.0)
 
@@ -23,7 +24,6 @@ class Vibration:
     accel_rms_m_s2: dict[str, float]  # above 15 Hz, in hover
     axis_separation: float | None  # mean of z over the spread of x and y: low where they overlap
     command_peak_hz: dict[str, float]
-    output_roughness: dict[int, float]  # motor number → RMS of its command above 60 Hz, share of full range
     n_hover_frames: int
 
 
@@ -48,17 +48,10 @@ def vibration_of(recording: Recording, frames: Frames) -> Vibration:
         command = commanded(recording, axis)
         if command is not None and (peak := _peak_hz(np.where(inside, command, np.nan), recording.sample_rate_hz)):
             peaks[axis] = peak
-    rough = {}
-    for motor in range(1, 9):
-        if recording.has(f"motor.{motor}") and recording.sample_rate_hz >= 240:
-            rough[motor] = _rms_above(
-                np.where(inside, recording.channels[f"motor.{motor}"], np.nan), recording.sample_rate_hz, 60.0
-            )
     return Vibration(
         accel_rms_m_s2=rms,
         axis_separation=_separation(recording, inside) if len(rms) == 3 else None,
         command_peak_hz=peaks,
-        output_roughness={motor: value for motor, value in rough.items() if np.isfinite(value)},
         n_hover_frames=int(calm.sum()),
     )
 
@@ -92,13 +85,15 @@ def _peak_hz(values: FloatArray, rate_hz: float) -> float | None:
     return float(spectrum.frequency_hz[inside][density.argmax()]) if density.size and density.max() > 0 else None
 
 
-def _rms_above(values: FloatArray, rate_hz: float, low_hz: float) -> float:
-    try:
-        spectrum = welch_spectrum(values, sample_rate_hz=rate_hz, segment_s=0.125)
-    except NotEnoughData:
-        return float("nan")
-    above = spectrum.frequency_hz >= low_hz
-    return float(np.sqrt(spectrum.psd_dps2_per_hz[above].sum() * spectrum.bin_hz))
+def command_peak_state(peak_hz: float) -> str:
+    """“good” below 20 Hz, “bad” above 54 Hz, “between” (common practice, no source).
+
+    >>> [command_peak_state(hz) for hz in (19.9, 20.0, 54.0, 54.1)]
+    ['good', 'between', 'between', 'bad']
+    """
+    if peak_hz < GOOD_COMMAND_PEAK_HZ:
+        return "good"
+    return "bad" if peak_hz > HIGH_COMMAND_PEAK_HZ else "between"
 
 
 def blade_pass_hz(rotor_rpm: float, blades: int) -> float:

@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 
 from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
-from nembrit.core.records.recognise.relations import held, likeness, middle_rows
+from nembrit.core.records.relations import held, likeness, middle_rows
 from nembrit.core.records.timebase import clock_notes, clock_of
 from nembrit.core.types import AXES, BoolArray, FloatArray, IntArray
 

@@ -4,17 +4,19 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+from nembrit.core.analysis.motors import Motors
+from nembrit.core.analysis.noise import AxisNoise, GyroNoise
+from nembrit.core.analysis.run import FlightResults
+from nembrit.core.causes.finding import Finding
 from nembrit.core.manoeuvres.spans import Span
+from nembrit.core.noise.bands import BandLevel
 from nembrit.core.noise.lines import Line
-from nembrit.core.noise.spectra import BandLevel, Peak
 from nembrit.core.noise.spikes import Spikes
 from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.timebase import clock_of
-from nembrit.core.report.evidence import VERSION, Evidence, GyroNoise
 from nembrit.core.response.step import StepResponse
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
-from nembrit.core.tuning.finding import Finding
 from nembrit.core.types import AXES
 
 
@@ -65,21 +67,36 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
     }
 
 
-def report_document(evidence: Evidence, log_part: dict[str, Any]) -> dict[str, Any]:
-    """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`."""
-    zero_s = evidence.window_s[0] - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
+def report_document(
+    results: FlightResults, log_part: dict[str, Any], *, spans: Sequence[Span], window_start_s: float
+) -> dict[str, Any]:
+    """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`.
+
+    `window_start_s` is where the usable part begins on the log's own clock.
+    """
+    zero_s = window_start_s - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
+    noise, response, motors, judgement = results.noise, results.response, results.motors, results.judgement
+    reasons = _reasons(results)
     return {
         "schema": "nembrit.report/1",
         "log": log_part,
         "noise": {
-            axis: _noise_part(evidence, axis, zero_s) for axis in AXES if axis in evidence.raw or axis in evidence.filtered
+            axis: _noise_part(own, motors, axis, zero_s) for axis, own in (noise.axes if noise else {}).items() if own.shown
         },
-        "vibration": _vibration_part(evidence.symptoms.vibration),
-        "response": {axis: _response_part(evidence.steps.get(axis)) for axis in AXES},
-        "manoeuvres": [_span_part(span, zero_s) for span in evidence.spans],
-        "findings": [_finding_part(finding) for finding in evidence.findings],
-        "notes": [*(f"{key}: {reason}" for key, reason in evidence.reasons.items()), *evidence.notes],
+        "vibration": _vibration_part(motors.vibration if motors else None),
+        "response": {axis: _response_part(response.steps.get(axis) if response else None) for axis in AXES},
+        "manoeuvres": [_span_part(span, zero_s) for span in spans],
+        "findings": [_finding_part(finding) for finding in (judgement.findings if judgement else ())],
+        "notes": [*(f"{key}: {reason}" for key, reason in reasons.items()), *(response.notes if response else ())],
     }
+
+
+def _reasons(results: FlightResults) -> dict[str, str]:
+    """Why parts are missing, under the names of the report's parts."""
+    noise, response, judgement = results.noise, results.response, results.judgement
+    found = {f"noise.{axis}": own.reason for axis, own in (noise.axes if noise else {}).items() if own.reason}
+    found |= {f"response.{axis}": reason for axis, reason in (response.reasons if response else {}).items()}
+    return found | {f"finding.{cause}": reason for cause, reason in (judgement.untested if judgement else {}).items()}
 
 
 def _span_part(span: Span, zero_s: float) -> dict[str, Any]:
@@ -92,18 +109,13 @@ def _span_part(span: Span, zero_s: float) -> dict[str, Any]:
     }
 
 
-def _noise_part(evidence: Evidence, axis: str, zero_s: float) -> dict[str, Any]:
-    raw, filtered = evidence.raw.get(axis), evidence.filtered.get(axis)
+def _noise_part(own: AxisNoise, motors: Motors | None, axis: str, zero_s: float) -> dict[str, Any]:
     return {
-        "bands": _bands(raw),
-        "bands_filtered": _bands(filtered),
-        "lines": [_named_line(line) for line in _lines_of(evidence, axis)],
-        "spikes": _spikes_part(evidence.symptoms.spikes.get(axis), zero_s=zero_s),
+        "bands": _bands(own.raw),
+        "bands_filtered": _bands(own.filtered),
+        "lines": [_named_line(line) for line in own.lines],
+        "spikes": _spikes_part(motors.spikes.get(axis) if motors else None, zero_s=zero_s),
     }
-
-
-def _lines_of(evidence: Evidence, axis: str) -> tuple[Line, ...]:
-    return next((lines for role, lines in evidence.symptoms.lines.items() if role.endswith(f".{axis}")), ())
 
 
 def _named_line(line: Line) -> dict[str, Any]:
@@ -151,17 +163,6 @@ def _band(level: BandLevel) -> dict[str, Any]:
         "rms_dps": rounded(level.rms_dps),
         "rms_interval_dps": _pair(level.rms_interval_dps),
         "floor_dps2_per_hz": rounded(level.floor_dps2_per_hz),
-    }
-
-
-def _line(peak: Peak) -> dict[str, Any]:
-    return {
-        "kind": "unknown",
-        "frequency_hz": rounded(peak.frequency_hz),
-        "frequency_low_hz": None,
-        "frequency_high_hz": None,
-        "level_db": rounded(peak.level_db),
-        "confidence": None,
     }
 
 
@@ -218,76 +219,4 @@ def _verdict_part(metric: MetricVerdict) -> dict[str, Any]:
         "verdict": metric.verdict,
         "smallest_detectable_pct": rounded(metric.smallest_detectable_pct),
         "flights_needed": metric.flights_needed,
-    }
-
-
-def evidence_document(evidence: Evidence) -> dict[str, Any]:
-    """What the workshop stores of an analysis: the report's parts and the curves that pages draw."""
-    noise: dict[str, Any] = {}
-    for axis in AXES:
-        channels = {"raw": evidence.raw.get(axis), "filtered": evidence.filtered.get(axis)}
-        noise[axis] = {name: _stored_noise(found) for name, found in channels.items() if found}
-        if noise[axis]:
-            noise[axis]["lines"] = [{**_named_line(line), "order": line.order} for line in _lines_of(evidence, axis)]
-    return {
-        "version": VERSION,
-        "sample_rate_hz": rounded(evidence.sample_rate_hz),
-        "window_s": _pair(evidence.window_s),
-        "noise": noise,
-        "response": {axis: _stored_step(step) for axis, step in evidence.steps.items()},
-        "vibration": _vibration_part(evidence.symptoms.vibration),
-        "spikes": {
-            axis: {**(_spikes_part(found) or {}), "chance_ratio": rounded(found.chance_ratio), "p_value": rounded(found.p_value)}
-            for axis, found in evidence.symptoms.spikes.items()
-        },
-        "motors": _motors_part(evidence),
-        "findings": [
-            {
-                **_finding_part(finding),
-                "kind": finding.kind,
-                "holds_back": finding.holds_gains_back,
-                "look_alikes": [list(pair) for pair in finding.look_alikes],
-                "highlight": finding.highlight,
-                "conclusion": finding.conclusion,
-                "caution": finding.caution,
-            }
-            for finding in evidence.findings
-        ],
-        "metrics": {name: rounded(value, 9) for name, value in evidence.metrics.items()},
-        "reasons": evidence.reasons,
-        "notes": list(evidence.notes),
-    }
-
-
-def _motors_part(evidence: Evidence) -> dict[str, Any]:
-    """What every motor does by itself: once per turn and at high frequencies; null where it was not measured."""
-    found = evidence.symptoms
-    outputs = found.vibration.output_roughness if found.vibration else {}
-    shares = {"once_per_turn": found.turning, "rough": found.rough}
-    return {
-        "is_recorded": found.track.is_recorded if found.track else None,
-        "output_roughness_ratio": {str(motor): rounded(value) for motor, value in outputs.items()},
-        **{name: None if share is None else [rounded(value, 4) for value in share.values] for name, share in shares.items()},
-    }
-
-
-def _stored_noise(noise: GyroNoise) -> dict[str, Any]:
-    low, high = noise.spectrum.interval_ratio()
-    return {
-        "frequency_hz": [rounded(value) for value in noise.spectrum.frequency_hz.tolist()],
-        "psd_dps2_per_hz": [rounded(value, 5) for value in noise.spectrum.psd_dps2_per_hz.tolist()],
-        "interval_ratio": [rounded(low), rounded(high)],
-        "bands": _bands(noise),
-        "peaks": [_line(peak) for peak in noise.peaks],
-    }
-
-
-def _stored_step(step: StepResponse) -> dict[str, Any]:
-    return {
-        **_response_part(step),
-        "t_ms": [rounded(value * 1000) for value in step.t_s.tolist()],
-        "response": [rounded(value, 5) for value in step.response.tolist()],
-        "low": [rounded(value, 5) for value in step.low.tolist()],
-        "high": [rounded(value, 5) for value in step.high.tolist()],
-        "usable_s": rounded(step.usable_s, 3),
     }

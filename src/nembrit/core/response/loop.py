@@ -6,8 +6,8 @@ import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.spectra import welch_spectrum
 from nembrit.core.records.log import Recording
+from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.types import BoolArray, FloatArray
 
 _DELAY_BAND_HZ = (12.0, 60.0)

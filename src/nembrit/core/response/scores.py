@@ -67,21 +67,3 @@ def wash_rms_dps(recording: Recording, axis: str, spans: Sequence[Span]) -> floa
         ]
     )
     return float(np.sqrt(np.mean(kept**2)))
-
-
-def motor_roughness_ratio(recording: Recording) -> float | None:
-    """RMS of motor commands above 60 Hz [share of full range], over all motors: what makes them hot.
-
-    None without motor channels or below a log rate of 250 Hz.
-    """
-    roles = sorted(role for role in recording.channels if role.startswith("motor."))
-    if not roles or recording.sample_rate_hz < 250:
-        return None
-    sos = scipy.signal.butter(4, 60, btype="highpass", fs=recording.sample_rate_hz, output="sos")
-    power = []
-    for role in roles:
-        motor = recording.channels[role]
-        if not np.isfinite(motor).all():
-            return None
-        power.append(float(np.mean(scipy.signal.sosfiltfilt(sos, motor) ** 2)))
-    return float(np.sqrt(np.mean(power)))

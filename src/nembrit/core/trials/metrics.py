@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.spectra import BANDS, BandLevel
+from nembrit.core.noise.bands import BANDS, BandLevel
+from nembrit.core.noise.roughness import OutputRoughness
 from nembrit.core.records.log import Recording
-from nembrit.core.response.scores import bounce_back_dps, motor_roughness_ratio, tracking_error_dps, wash_rms_dps
+from nembrit.core.response.scores import bounce_back_dps, tracking_error_dps, wash_rms_dps
 from nembrit.core.response.step import StepResponse
 from nembrit.core.types import AXES, BoolArray
 
@@ -68,13 +69,14 @@ def flight_metrics(
     usable: Mapping[str, BoolArray],
     steps: Mapping[str, StepResponse],
     spans: Sequence[Span],
+    roughness: OutputRoughness | None,
 ) -> dict[str, float]:
     """All metrics that this flight's recording can answer, in core units; the others are absent.
 
     `levels` are the band levels of the raw gyro, `usable` where each axis had authority, `steps` the step
-    responses that could be estimated, all by axis; `spans` the manoeuvres.
+    responses that could be estimated, all by axis; `spans` the manoeuvres, `roughness` that of the motor outputs.
     """
-    found: dict[str, float | None] = {"motor_roughness": motor_roughness_ratio(recording)}
+    found: dict[str, float | None] = {"motor_roughness": None if roughness is None else roughness.overall_ratio}
     for axis in AXES:
         for level in levels.get(axis, ()):
             if f"{level.name}_noise" in _BY_KEY and level.high_hz == _FULL_BANDS[level.name]:

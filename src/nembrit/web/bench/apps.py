@@ -6,6 +6,6 @@ class BenchConfig(AppConfig):
     label = "bench"
 
     def ready(self) -> None:
-        from nembrit.web.bench import services
+        from nembrit.web.bench import results
 
-        services.listen()
+        results.listen()

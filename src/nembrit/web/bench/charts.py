@@ -1,7 +1,6 @@
 """Evidence as pictures."""
 
-from typing import Any
-
+from nembrit.core.analysis.run import FlightResults
 from nembrit.web.common.charts import Axis, Band, Chart, Line, Mark, decibels
 
 NOISE_TOP_HZ = 600.0
@@ -14,55 +13,55 @@ def own_motion_hz(top_hz: float) -> float | None:
     return OWN_MOTION_HZ if top_hz >= 100 else None
 
 
-def noise_chart(payload: dict[str, Any], axis: str) -> Chart | None:
+def noise_chart(results: FlightResults, axis: str) -> Chart | None:
     """Density of raw and filtered gyro with the bands of the trade; None without a gyro channel."""
-    noise = payload["noise"].get(axis, {})
-    if not noise:
+    noise = results.noise.axes[axis] if results.noise else None
+    if noise is None or noise.shown is None:
         return None
     lines, marks = [], []
-    for name in ("raw", "filtered"):
-        if name in noise:
-            level = decibels(noise[name]["psd_dps2_per_hz"])
-            lines.append(Line(label=name, x=noise[name]["frequency_hz"], y=level, look=name, colour=axis))
-    peaks = (noise.get("raw") or noise["filtered"])["peaks"]
-    density = (noise.get("raw") or noise["filtered"])["psd_dps2_per_hz"]
-    grid = lines[0].x
-    for peak in peaks:
-        nearest = min(range(len(grid)), key=lambda k: abs((grid[k] or 0) - peak["frequency_hz"]))
-        if grid[nearest] <= NOISE_TOP_HZ and density[nearest] > 0:
-            marks.append(
-                Mark(x=peak["frequency_hz"], y=decibels([density[nearest]])[0] or 0.0, label=f"{peak['frequency_hz']:.0f} Hz")
-            )
+    for name, found in (("raw", noise.raw), ("filtered", noise.filtered)):
+        if found:
+            x = [float(f"{value:.6g}") for value in found.spectrum.frequency_hz.tolist()]
+            lines.append(Line(label=name, x=x, y=decibels(found.spectrum.psd_dps2_per_hz.tolist()), look=name, colour=axis))
+    spectrum = noise.shown.spectrum
+    top_hz = float(spectrum.frequency_hz[-1])
+    for peak in noise.shown.peaks:
+        nearest = int(abs(spectrum.frequency_hz - peak.frequency_hz).argmin())
+        density = float(spectrum.psd_dps2_per_hz[nearest])
+        if spectrum.frequency_hz[nearest] <= NOISE_TOP_HZ and density > 0:
+            marks.append(Mark(x=peak.frequency_hz, y=decibels([density])[0] or 0.0, label=f"{peak.frequency_hz:.0f} Hz"))
     bands = list(BANDS)
-    for finding in payload["findings"]:
-        if finding["code"] == "loose_mount" and axis != "yaw":
+    for finding in results.judgement.findings if results.judgement else ():
+        if finding.code == "loose_mount" and axis != "yaw":
             bands.append(Band(start=42, end=132, label="hump", is_marked=True))
     return Chart(
         title=f"Gyro noise, {axis}",
-        x=Axis(label="frequency", unit="Hz", low=0, high=min(NOISE_TOP_HZ, grid[-1] or NOISE_TOP_HZ)),
-        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=own_motion_hz(grid[-1] or 0.0)),
+        x=Axis(label="frequency", unit="Hz", low=0, high=min(NOISE_TOP_HZ, top_hz or NOISE_TOP_HZ)),
+        y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=own_motion_hz(top_hz)),
         lines=lines,
         bands=bands,
         marks=marks,
     )
 
 
-def step_chart(payload: dict[str, Any], axis: str) -> Chart | None:
+def step_chart(results: FlightResults, axis: str) -> Chart | None:
     """Step response with its interval; None where it could not be estimated."""
-    step = payload["response"].get(axis)
-    if not step:
+    step = results.response.steps.get(axis) if results.response else None
+    if step is None:
         return None
+    t_ms = [float(f"{1000 * value:.6g}") for value in step.t_s.tolist()]
+    line = Line(
+        label="gyro", x=t_ms, y=step.response.tolist(), look="filtered", colour=axis,
+        low=step.low.tolist(), high=step.high.tolist(),
+    )  # fmt: skip
     return Chart(
         title=f"Step response, {axis}",
         x=Axis(label="time after the step", unit="ms", low=0, high=300),
         y=Axis(label="share of the step", unit="1", low=-0.1, high=1.5),
-        lines=[
-            Line(
-                label="gyro", x=step["t_ms"], y=step["response"], look="filtered", colour=axis, low=step["low"], high=step["high"]
-            )
-        ],
+        lines=[line],
         level=1.0,
     )
 
 
 CHARTS = {"noise": noise_chart, "step": step_chart}
+NEEDED = {"noise": ("noise", "judgement"), "step": ("response",)}  # results that each picture is drawn from

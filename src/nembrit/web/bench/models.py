@@ -2,7 +2,21 @@
 
 from django.db import models
 
+from nembrit.core.analysis.run import ANALYSES
 from nembrit.web.logs.models import Segment
+
+
+class StoredResultQuerySet(models.QuerySet["StoredResult"]):
+    def current(self) -> "StoredResultQuerySet":
+        """Those that are still valid: made by the present version of their analysis.
+
+        What an answer rests on (window, manoeuvres, meanings, craft) is not looked at: whoever changes that sends
+        `segment_ready`, which throws the answers away in the same transaction.
+        """
+        valid = models.Q(pk__in=())
+        for analysis in ANALYSES.values():
+            valid |= models.Q(analysis=analysis.key, version=analysis.version)
+        return self.filter(valid)
 
 
 class StoredResult(models.Model):
@@ -11,10 +25,10 @@ class StoredResult(models.Model):
     segment = models.ForeignKey(Segment, on_delete=models.CASCADE, related_name="results")
     analysis = models.CharField(max_length=30)
     version = models.PositiveIntegerField()
-    # what the answer depends on beside the samples: the window and the mixer
-    parameters = models.JSONField(default=dict)
-    payload = models.JSONField()
+    content = models.BinaryField(default=b"")  # the typed result as JSON, packed
     made_at = models.DateTimeField(auto_now_add=True)
+
+    objects = StoredResultQuerySet.as_manager()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=("segment", "analysis"), name="one_result_an_analysis")]

@@ -1,7 +1,8 @@
-"""The noise bench's pictures, computed from a flight's kept samples when asked for."""
+"""The noise bench's pictures: stored maps as data, and spectra of stretches chosen by the tuner."""
 
-import itertools
 import math
+import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -9,16 +10,14 @@ from typing import Any
 import numpy as np
 from django.http import QueryDict
 
+from nembrit.core.analysis.maps import NOTHING_DB, Maps, RoleMaps
+from nembrit.core.causes.finding import Finding
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.frames import Frames, frames_of
-from nembrit.core.noise.lines import Line, noise_lines
-from nembrit.core.noise.maps import noise_map, spectrogram
-from nembrit.core.noise.rotors import RotorTrack, rotor_track
+from nembrit.core.noise.bands import BandLevel, band_levels
+from nembrit.core.noise.lines import Line
 from nembrit.core.noise.select import amplitude, chosen_samples, chosen_spectrum, cumulative_rms
-from nembrit.core.noise.spectra import BandLevel, Spectrum, band_levels
-from nembrit.core.records.log import Recording
-from nembrit.core.report.evidence import ROLES
+from nembrit.core.spectra.density import Spectrum
 from nembrit.core.types import AXES, FloatArray
 from nembrit.web.bench.charts import BANDS, own_motion_hz
 from nembrit.web.common.charts import Axis, Chart
@@ -26,121 +25,36 @@ from nembrit.web.common.charts import Line as ChartLine
 from nembrit.web.common.database import generation
 from nembrit.web.common.fields import number, row_numbers
 from nembrit.web.flights.models import Flight
-from nembrit.web.logs.desk import current_spans, main_segment
-from nembrit.web.logs.models import Log, Segment
+from nembrit.web.logs.models import Segment
 from nembrit.web.logs.storage import load_recording
+from nembrit.web.logs.windows import current_spans, main_segment, main_segments
 
-MAP_TOP_HZ = 640.0
+_FEW_AT_ONCE = threading.BoundedSemaphore(2)  # requests that hold samples in memory
 FAMILIES = {"gyro_raw": "raw", "gyro": "filtered", "b/gyro_raw": "second board"}
 UNITS = {"density": "density", "amplitude": "amplitude", "cumulative": "summed-up RMS"}
-_LOWEST_DB = -120.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class Bench:
-    """What the pictures of one flight are computed from."""
+def map_data(role_maps: RoleMaps, role: str, by: str) -> dict[str, Any]:
+    """A map as whole decibels, with its axes, how long each row was flown, and the lines named in it.
 
-    recording: Recording
-    frames: Frames | None
-    track: RotorTrack | None
-    reason: str  # why there are no frames
-
-
-def bench_of(segment: Segment) -> Bench:
-    """Samples, frames and motor speeds of a segment; the last few are kept in memory."""
-    log = segment.log
-    stream_ids = tuple(log.streams.order_by("pk").values_list("pk", flat=True))
-    return _bench(log.pk, (generation(), *stream_ids), segment.start_s, segment.end_s)
-
-
-@lru_cache(maxsize=4)
-def _bench(log_id: int, version: tuple[object, ...], start_s: float, end_s: float) -> Bench:
-    """`version` is the workshop's generation and the streams' keys, which change with a restore and when a log is read anew."""
-    log = Log.objects.get(pk=log_id)
-    roles = [
-        role
-        for role in log.streams.values_list("channels__role", flat=True)
-        if role and role.removeprefix("b/").startswith((*ROLES, "gyro_temperature"))
-    ]
-    recording = load_recording(log, roles).span(start_s, end_s)
-    try:
-        frames = frames_of(recording)
-    except NotEnoughData as error:
-        return Bench(recording=recording, frames=None, track=None, reason=str(error))
-    return Bench(recording=recording, frames=frames, track=rotor_track(frames), reason="")
-
-
-def gyro_roles(log: Log) -> list[str]:
-    """Gyro channels of a log."""
-    return [role for role in log.streams.values_list("channels__role", flat=True) if role and role.startswith("gyro")]
-
-
-def roles_of(bench: Bench) -> list[str]:
-    """Gyro channels that can be shown."""
-    return [role for family in FAMILIES for axis in AXES if bench.recording.has(role := f"{family}.{axis}")]
-
-
-def _frames_with(bench: Bench, role: str) -> Frames:
-    if bench.frames is None:
-        raise NotEnoughData(bench.reason)
-    if role in bench.frames.power:
-        return bench.frames
-    return frames_of(bench.recording, (role.rsplit(".", 1)[0],))
-
-
-def map_data(bench: Bench, role: str, by: str, *, blades: int | None) -> dict[str, Any]:
-    """A map as whole decibels, with its axes, how long each row was flown, and the lines named in it."""
-    if role not in roles_of(bench):
-        raise InputError(f"“{role[:40]}” is not recorded in this flight")
-    frames = _frames_with(bench, role)
-    top = int(np.searchsorted(frames.frequency_hz, MAP_TOP_HZ)) + 1
-    lines = noise_lines(frames, role, bench.track, blades=blades)
-    data: dict[str, Any] = {"role": role, "by": by, "bin_hz": frames.bin_hz, "lines": [line_row(line) for line in lines]}
-    if by == "time":
-        shown = spectrogram(frames, role)
-        edges = np.concatenate((shown.t_s, [shown.t_s[-1] + (shown.t_s[-1] - shown.t_s[0]) / max(1, shown.t_s.size - 1)]))
-        return data | {
-            "drive": "time",
-            "unit": "s",
-            "edges": _list(edges, 3),
-            "db": _decibels(shown.density[:, :top]),
-            "seconds": [],
-        }
-    found = noise_map(frames, role, track=bench.track, by_speed=by == "speed")
-    unit, factor = ("turns/s", 1.0) if by == "speed" else ("%", 100.0)
-    used = np.flatnonzero(found.seconds > 0)
-    first, last = int(used[0]), int(used[-1]) + 1
-    return data | {
-        "drive": found.drive,
+    Raises InputError where this map could not be made.
+    """
+    shown = role_maps.over.get(by)
+    if shown is None:
+        raise InputError(role_maps.reasons.get(by, "this map is not made"))
+    unit, factor = {"time": ("s", 1.0), "speed": ("turns/s", 1.0)}.get(by, ("%", 100.0))
+    return {
+        "role": role,
+        "by": by,
+        "bin_hz": role_maps.bin_hz,
+        "lines": [line_row(line) for line in role_maps.lines],
+        "drive": shown.drive,
         "unit": unit,
-        "edges": _list(found.edges[first : last + 1] * factor, 2),
-        "db": _decibels(found.density[first:last, :top]),
-        "seconds": _list(found.seconds[first:last], 2),
-        "tracks": _tracks(bench, found.edges[first : last + 1], by),
+        "edges": [round(float(edge) * factor, 3 if by == "time" else 2) for edge in shown.edges],
+        "db": [[None if value == NOTHING_DB else value for value in row] for row in shown.db.tolist()],
+        "seconds": [round(float(value), 2) for value in shown.seconds],
+        "tracks": [round(float(value), 2) if math.isfinite(value) else None for value in shown.track_hz],
     }
-
-
-def _tracks(bench: Bench, edges: FloatArray, by: str) -> list[float | None]:
-    """Median once-per-turn frequency in every row, where motor speeds are known."""
-    laid_over = bench.frames.drive() if bench.frames is not None else None
-    if bench.track is None or laid_over is None:
-        return []
-    drive = bench.track.mean_hz if by == "speed" else laid_over[0]
-    found: list[float | None] = []
-    for low, high in itertools.pairwise(edges.tolist()):
-        inside = (drive >= low) & (drive < high)
-        found.append(round(float(np.median(bench.track.mean_hz[inside])), 2) if inside.sum() >= 3 else None)
-    return found
-
-
-def _list(values: FloatArray, places: int) -> list[float]:
-    return [round(float(value), places) for value in values]
-
-
-def _decibels(density: FloatArray) -> list[list[int | None]]:
-    with np.errstate(divide="ignore", invalid="ignore"):
-        level = 10 * np.log10(density)
-    return [[None if not math.isfinite(value) else round(max(value, _LOWEST_DB)) for value in row] for row in level.tolist()]
 
 
 def line_row(line: Line) -> dict[str, Any]:
@@ -210,31 +124,53 @@ class ChosenSpectra:
 
 
 def chosen_spectra(flight: Flight, chosen: Chosen) -> ChosenSpectra:
-    """Spectra of one axis over the chosen stretches, of this flight and of others laid over it."""
+    """Spectra of one axis over the chosen stretches, of this flight and of others laid over it.
+
+    Only the channels that are asked for are loaded, by a few requests at once whatever the number of open pages;
+    the last answers stay in memory.
+    """
     flights = [flight, *Flight.objects.active().filter(pk__in=chosen.others, craft=flight.craft).exclude(pk=flight.pk)]
+    segments = main_segments(flights)
+    rests_on = tuple(_rests_on(segments[one.pk]) if one.pk in segments else () for one in flights)
+    with _FEW_AT_ONCE:
+        return _spectra(tuple(one.pk for one in flights), chosen, generation(), rests_on)
+
+
+def _rests_on(segment_id: int) -> tuple[object, ...]:
+    """What changes when a log is read anew, or its window or manoeuvres are changed."""
+    segment = Segment.objects.get(pk=segment_id)
+    spans = tuple((span.kind, span.axis, span.start_s, span.end_s) for span in current_spans(segment.log))
+    return (segment.pk, segment.start_s, segment.end_s, *segment.log.streams.values_list("pk", flat=True), spans)
+
+
+@lru_cache(maxsize=64)
+def _spectra(flight_ids: tuple[int, ...], chosen: Chosen, of_generation: int, rests_on: tuple[object, ...]) -> ChosenSpectra:
+    known = Flight.objects.in_bulk(flight_ids)
+    flights = [known[pk] for pk in flight_ids]
     lines, rows, refused = [], [], []
     for place, shown in enumerate(flights):
         segment = main_segment(shown)
         if segment is None:
             refused.append(f"flight {shown.number} has no log")
             continue
-        bench = bench_of(segment)
+        roles = [f"{family}.{chosen.axis}" for family in chosen.families]
+        recorded = set(segment.log.streams.values_list("channels__role", flat=True))
+        present = [role for role in roles if role in recorded]
+        if not present:
+            continue
+        recording = load_recording(segment.log, [*present, "throttle"]).span(segment.start_s, segment.end_s)
         spans: list[Span] = current_spans(segment.log)
-        for family in chosen.families:
-            role, label = (
-                f"{family}.{chosen.axis}",
-                f"{shown.number} {FAMILIES[family]}" if len(flights) > 1 else FAMILIES[family],
-            )
-            if not bench.recording.has(role):
-                continue
+        for role in present:
+            family = role.rsplit(".", 1)[0]
+            label = f"{shown.number} {FAMILIES[family]}" if len(flights) > 1 else FAMILIES[family]
             try:
-                use = chosen_samples(bench.recording, kind=chosen.kind, spans=spans, throttle=chosen.throttle)
-                spectrum = chosen_spectrum(bench.recording, role, use)
+                use = chosen_samples(recording, kind=chosen.kind, spans=spans, throttle=chosen.throttle)
+                spectrum = chosen_spectrum(recording, role, use)
             except NotEnoughData as error:
                 refused.append(f"flight {shown.number}, {FAMILIES[family]}: {error}")
                 continue
             lines.append(_line(spectrum, label, chosen, look=_look(place, family)))
-            rows.append((label, float(use.sum()) / bench.recording.sample_rate_hz, band_levels(spectrum)))
+            rows.append((label, float(use.sum()) / recording.sample_rate_hz, band_levels(spectrum)))
     return ChosenSpectra(chart=_chart(chosen, lines), rows=tuple(rows), refused=tuple(dict.fromkeys(refused)))
 
 
@@ -288,3 +224,21 @@ def _chart(chosen: Chosen, lines: list[ChartLine]) -> Chart:
         lines=lines,
         bands=[] if chosen.log_axis else BANDS,
     )
+
+
+def speeds_in_words(maps: Maps) -> str:
+    """How the motors' speeds are known."""
+    if maps.has_recorded_speeds is None:
+        return "Motor speed is neither recorded nor to be told from this flight; fly the throttle ramp, or record it."
+    if maps.has_recorded_speeds:
+        return "Motor speeds are recorded in this log."
+    return (
+        "Motor speeds are estimated from the lines that move with the commands: "
+        f"{maps.full_hz or 0:.0f} turns a second at full command. Record them to be sure."
+    )
+
+
+def marked(findings: Sequence[Finding]) -> dict[str, Any]:
+    """What findings rest on, to be marked in the map: fixed frequencies, and an order of the motors."""
+    fixed = [finding.evidence["peak_hz"] for finding in findings if "peak_hz" in finding.evidence]
+    return {"marked_hz": fixed, "marked_order": 1 if any(finding.code == "propeller" for finding in findings) else None}

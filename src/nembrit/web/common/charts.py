@@ -4,6 +4,7 @@
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -15,12 +16,12 @@ class Line:
     """One line. `look` names a style of the module: raw, filtered, before, after, setpoint, plain."""
 
     label: str
-    x: list[float | None]
-    y: list[float | None]
+    x: Sequence[float | None]
+    y: Sequence[float | None]
     look: str = "plain"
     colour: str = "ink"  # ink, roll, pitch or yaw
-    low: list[float | None] | None = None  # an area around the line
-    high: list[float | None] | None = None
+    low: Sequence[float | None] | None = None  # an area around the line
+    high: Sequence[float | None] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +72,7 @@ class Chart:
         return asdict(self)
 
 
-def decibels(density: list[float | None]) -> list[float | None]:
+def decibels(density: Sequence[float | None]) -> list[float | None]:
     """Density in dB; nothing for values that are missing or not above 0."""
     return [None if value is None or value <= 0 else round(10 * math.log10(value), 3) for value in density]
 

@@ -14,7 +14,7 @@ from nembrit.web.common.database import one_workshop
 Next = Callable[[HttpRequest], HttpResponseBase]
 
 
-class StaticFiles(WhiteNoiseMiddleware):
+class StaticFiles(WhiteNoiseMiddleware):  # type: ignore[misc]  # has no types
     """WhiteNoise straight from the apps' folders; whole answers, since file iterators block under ASGI."""
 
     def __init__(self, get_response: Next) -> None:

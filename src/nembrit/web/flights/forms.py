@@ -1,3 +1,5 @@
+from typing import Any
+
 from django import forms
 
 from nembrit.web.common.fields import MomentField, NumberField
@@ -5,7 +7,7 @@ from nembrit.web.common.seen import seen_of
 from nembrit.web.flights.models import Flight
 
 
-class FlightForm(forms.ModelForm):
+class FlightForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
     """What is noted about a flight. A second tab that saves an older state is told, with both texts."""
 
     seen = forms.CharField(widget=forms.HiddenInput, required=False)
@@ -26,12 +28,16 @@ class FlightForm(forms.ModelForm):
         }
         widgets = {"notes": forms.Textarea(attrs={"rows": 4})}
 
-    def __init__(self, *args: object, cards: list[tuple[str, str]], **kwargs: object) -> None:
+    def __init__(self, *args: Any, cards: list[tuple[str, str]], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         craft = self.instance.craft
-        self.fields["configuration"].queryset = craft.configurations.all()
+        configurations = self.fields["configuration"]
+        assert isinstance(configurations, forms.ModelChoiceField)
+        configurations.queryset = craft.configurations.all()
         self.fields["configuration"].required = False
-        self.fields["build_entry"].queryset = craft.build_entries.all()
+        builds = self.fields["build_entry"]
+        assert isinstance(builds, forms.ModelChoiceField)
+        builds.queryset = craft.build_entries.all()
         self.fields["card_key"] = forms.ChoiceField(choices=[("", "no card"), *cards], required=False, label="Card")
 
         self._saved = {name: self.initial.get(name) for name in self.Meta.fields}
@@ -44,7 +50,7 @@ class FlightForm(forms.ModelForm):
 
     def shown_anew(self) -> None:
         """Keep what is typed, and lay what is saved now beside it; sending it once more is meant."""
-        self.data = {**self.data.dict(), "seen": self._now}
+        self.data = {**dict(self.data.items()), "seen": self._now}
         for name in self.changed_data:
             if name in self._saved and name != "seen":
                 saved = dict(getattr(self.fields[name], "choices", ())).get(self._saved[name], self._saved[name])

@@ -1,3 +1,6 @@
+from collections.abc import Mapping
+from typing import Any
+
 from django import forms
 
 from nembrit.web.common.fields import NumberField
@@ -6,7 +9,7 @@ from nembrit.web.hangar import services
 from nembrit.web.hangar.models import Craft
 
 
-class CraftForm(forms.ModelForm):
+class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
     layout = forms.ChoiceField(
         choices=[*services.LAYOUT_CHOICES, ("", "no motors that turn it (model aeroplane)")],
         required=False,
@@ -57,7 +60,7 @@ class NameMapForm(forms.Form):
 
     seen = forms.CharField(widget=forms.HiddenInput, required=False)
 
-    def __init__(self, data: object = None, *, settings: list[services.NamedSetting]) -> None:
+    def __init__(self, data: Mapping[str, Any] | None = None, *, settings: list[services.NamedSetting]) -> None:
         super().__init__(data)
         self._settings = settings
         self.now = seen_of(sorted((setting.name, setting.meaning, setting.scale) for setting in settings))
@@ -95,4 +98,4 @@ class NameMapForm(forms.Form):
 
     def shown_anew(self) -> None:
         """Show what is typed against what is saved now; sending it once more is meant."""
-        self.data = {**self.data.dict(), "seen": self.now}
+        self.data = {**dict(self.data.items()), "seen": self.now}

@@ -157,7 +157,7 @@ def load_together(channels: list[Channel], *, first: int = 0, last: int | None =
     parts: dict[int, list[AnyArray]] = {pk: [] for pk in kinds}
     found = list(rows.values_list("channel_id", "n_samples", "content"))
     # unpacking leaves the interpreter free
-    unpacked = _POOL.map(lambda row: unpack(row[2], dtype=kinds[row[0]], n_samples=row[1]), found)
+    unpacked = _POOL.map(lambda row: unpack(bytes(row[2]), dtype=kinds[row[0]], n_samples=row[1]), found)
     for (pk, _, _), samples in zip(found, unpacked, strict=True):
         parts[pk].append(samples)
     skip = first - first_chunk * CHUNK_SAMPLES
@@ -177,7 +177,7 @@ def load_values(channel: Channel, *, first: int = 0, last: int | None = None) ->
 def load_pyramid(channel: Channel) -> AnyArray:
     """Lowest and highest of every 64 samples, float32, shape (n_groups, 2)."""
     n_groups = -(-channel.stream.n_samples // PYRAMID_SAMPLES)
-    return unpack(channel.pyramid.content, dtype="float32", n_samples=2 * n_groups).reshape(n_groups, 2)
+    return unpack(bytes(channel.pyramid.content), dtype="float32", n_samples=2 * n_groups).reshape(n_groups, 2)
 
 
 def cached_pyramid(channel: Channel) -> AnyArray:

@@ -7,17 +7,18 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.errors import CoreError, InputError
-from nembrit.core.noise.spectra import welch_spectrum
 from nembrit.core.records.measure import measure
 from nembrit.core.records.timebase import uniform
 from nembrit.core.records.track import track_of
+from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.types import FloatArray
 from nembrit.web.common.charts import Axis, Chart, Line, decibels
 from nembrit.web.flights.models import Flight
-from nembrit.web.logs.desk import Pair, roles_of
+from nembrit.web.logs.alignment import Pair
 from nembrit.web.logs.models import Channel, Log, Segment, Stream
 from nembrit.web.logs.packing import PYRAMID_SAMPLES
 from nembrit.web.logs.storage import cached_pyramid, load_stream, load_together, load_values, values_of
+from nembrit.web.logs.windows import roles_of
 
 _MOST_COLUMNS = 4000
 _MOST_CHANNELS = 60
@@ -74,7 +75,7 @@ def trace_bytes(channels: list[Channel], clocks: dict[int, Clock], *, start_s: f
         for channel in Channel.objects.filter(stream__in=by_stream, position=0).select_related("stream")
     }
     for stream_id, members in by_stream.items():
-        clock = clocks.get(members[0].stream.log_id, Clock())
+        clock = clocks.get(members[0].stream.log_id or 0, Clock())
         arrays, group = _envelope(times[stream_id], members, clock.own(start_s), clock.own(end_s), n_columns)
         arrays[0] = clock.page(arrays[0]) - start_s
         header["streams"].append({"n": int(arrays[0].size), "group": group, "channels": [channel.pk for channel in members]})
@@ -148,7 +149,7 @@ def _encoded(header: dict[str, object], arrays: list[FloatArray]) -> bytes:
     text = json.dumps(header).encode()
     text += b" " * (-len(text) % 4)
     body = b"".join(values.astype("<f4").tobytes() for values in arrays)
-    return np.uint32(len(text)).astype("<u4").tobytes() + text + body
+    return len(text).to_bytes(4, "little") + text + body
 
 
 def exact_range(times: Channel, start_s: float, end_s: float) -> tuple[int, int]:
@@ -212,7 +213,7 @@ def measures(channels: list[Channel], clocks: dict[int, Clock], *, start_s: floa
     found = []
     for channel in channels:
         times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
-        clock = clocks.get(channel.stream.log_id, Clock())
+        clock = clocks.get(channel.stream.log_id or 0, Clock())
         first, last = exact_range(times, clock.own(start_s), clock.own(end_s))
         row: dict[str, Any] = {"channel": channel.pk, "name": channel.role or channel.name, "unit": channel.unit}
         try:
@@ -235,7 +236,7 @@ def track_json(flight: Flight, colour: Channel | None) -> dict[str, Any]:
     channels = {channel.role: channel for channel in stream.channels.select_related("stream")}
     if "longitude" not in channels:
         raise InputError("this log holds latitudes without longitudes")
-    clock = clocks.get(stream.log_id, Clock())
+    clock = clocks.get(stream.log_id or 0, Clock())
     t_s = clock.page(load_values(channels["time"]))
     parts = stream.channels.filter(name="segment", role="").select_related("stream").first()
     segment = load_values(parts) if parts else None
@@ -264,7 +265,7 @@ def track_json(flight: Flight, colour: Channel | None) -> dict[str, Any]:
 def _colouring(channel: Channel, clocks: dict[int, Clock], t_s: FloatArray) -> tuple[FloatArray, list[str] | None]:
     """A channel's value at each position's time: the nearest sample before."""
     times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
-    own_s = clocks.get(channel.stream.log_id, Clock()).page(load_values(times))
+    own_s = clocks.get(channel.stream.log_id or 0, Clock()).page(load_values(times))
     values = load_values(channel)
     at = np.clip(np.searchsorted(own_s, t_s, side="right") - 1, 0, values.size - 1)
     inside = (t_s >= own_s[0]) & (t_s <= own_s[-1])

@@ -4,7 +4,7 @@ from nembrit.core.trials.overlay import Overlay
 from nembrit.web.bench.charts import BANDS, NOISE_TOP_HZ, own_motion_hz
 from nembrit.web.common.charts import Axis, Chart, Line, decibels
 from nembrit.web.tunes.models import Slip
-from nembrit.web.tunes.services import curves_of
+from nembrit.web.tunes.trials import curves_of
 
 
 def slip_chart(slip: Slip, kind: str, axis: str) -> Chart | None:

@@ -1,3 +1,6 @@
+from collections.abc import Mapping
+from typing import Any
+
 from django import forms
 
 from nembrit.web.common.fields import MOST_ID
@@ -32,7 +35,7 @@ class ValuesForm(forms.Form):
 
     revision = forms.IntegerField(widget=forms.HiddenInput, min_value=1, max_value=MOST_ID)
 
-    def __init__(self, data: object = None, *, settings: list[NamedSetting], latest: Configuration) -> None:
+    def __init__(self, data: Mapping[str, Any] | None = None, *, settings: list[NamedSetting], latest: Configuration) -> None:
         super().__init__(data)
         self._settings = settings
         self.fields["revision"].initial = latest.pk
@@ -49,7 +52,7 @@ class ValuesForm(forms.Form):
 
     def shown_anew(self, latest: Configuration) -> None:
         """Show what is typed against the latest revision; sending it once more is meant."""
-        self.data = {**self.data.dict(), "revision": str(latest.pk)}
+        self.data = {**dict(self.data.items()), "revision": str(latest.pk)}
 
 
 class DecisionForm(forms.Form):
@@ -57,7 +60,7 @@ class DecisionForm(forms.Form):
     note = forms.CharField(max_length=300, required=False)
 
 
-class TuneForm(forms.ModelForm):
+class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
     class Meta:
         model = Tune
         fields = ("name", "route", "stage")

@@ -1,21 +1,21 @@
 """Tunes: slips, the flights that judge them, verdicts and decisions."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
 
-import numpy as np
 from django.db import transaction
 from django.db.models import Max
 
+from nembrit.core.analysis.run import FlightResults
 from nembrit.core.errors import InputError
 from nembrit.core.report.documents import comparison_document
 from nembrit.core.setup.configuration import apply_changes, diff_settings
+from nembrit.core.simulate.cures import faults_after
 from nembrit.core.trials.metrics import metric_kind, metric_names
-from nembrit.core.trials.overlay import Overlay, overlay
-from nembrit.core.trials.verdict import Comparison, FlightValues, Primary, compare_flights
-from nembrit.web.bench.repairs import repair_for
-from nembrit.web.bench.services import evidence_of, latest_act_finding, stored_payloads
+from nembrit.core.trials.verdict import Primary
+from nembrit.core.tuning.repairs import repair_for
+from nembrit.core.tuning.suggestions import suggestion_for
+from nembrit.web.bench.results import by_flight, evidence_of, latest_act_finding
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import (
@@ -29,6 +29,7 @@ from nembrit.web.hangar.services import (
     named_settings,
 )
 from nembrit.web.tunes.models import Decision, Slip, Tune
+from nembrit.web.tunes.trials import judged_flights, trial_of
 
 _STAGE_OF_GROUP = {
     "hardware": Tune.Stage.MECHANICS,
@@ -89,6 +90,12 @@ class SlipText:
     despite: str = ""  # why settings change although mechanics are at fault
 
 
+def suggested(group: str) -> dict[str, str]:
+    """What the form of a new slip starts with."""
+    found = suggestion_for(group)
+    return {"primary_metric": found.metric, "direction": found.direction, "card_key": found.card_key, "risk": found.risk}
+
+
 def open_slip(tune: Tune) -> Slip | None:
     """The slip that is being flown; only one at a time, so that its flights judge one change."""
     return tune.slips.filter(state=Slip.State.OPEN).first()
@@ -131,7 +138,7 @@ def make_slip(
         raise InputError(f"slip {other.number} is still open: decide it first, so that each flight judges one change")
     if group != "hardware" and (held := latest_act_finding(tune.craft)) and not text.despite.strip():
         raise InputError(
-            f"mechanics first: flight {held[0].number} says “{held[1]['highlight']}”. Cure that first, or say why you change "
+            f"mechanics first: flight {held[0].number} says “{held[1].highlight}”. Cure that first, or say why you change "
             "settings all the same"
         )
     Primary(metric=text.primary_metric, direction=text.direction)
@@ -145,7 +152,7 @@ def make_slip(
     if group == "hardware":
         if not part.strip():
             raise InputError("name the part that is changed")
-        faults = _faults_after(build.simulated_faults if build else {}, f"{part} {text.title}")
+        faults = faults_after(build.simulated_faults if build else {}, f"{part} {text.title}")
         slip.result_build = add_build_entry(tune.craft, part=part.strip(), text=text.title, faults=faults)
     else:
         if base is None:
@@ -163,16 +170,16 @@ def make_repair(flight: Flight) -> Slip:
     Flights from before the finding first showed are left out of the comparison: the craft was sound then.
     Raises InputError where the flight has no such finding.
     """
-    payload = evidence_of(flight).payload
-    repair = repair_for(payload["findings"]) if payload else None
+    results = evidence_of(flight, "judgement").results
+    repair = repair_for(results.judgement.findings) if results and results.judgement else None
     if repair is None:
         raise InputError(f"flight {flight.number} has no finding that asks for a repair")
     text = SlipText(
         title=repair.title,
-        why=f"Flight {flight.number}: {repair.expect.removeprefix('less noise: ')}.",
+        why=f"Flight {flight.number}: {repair.why}.",
         expect="Less noise on the same card.",
         risk="Hovers first, low and close.",
-        primary_metric=repair.primary_metric,
+        primary_metric=repair.metric,
         direction="lower",
         card_key=flight.card_key,
     )
@@ -184,27 +191,12 @@ def make_repair(flight: Flight) -> Slip:
 def _sound_before(slip: Slip, code: str) -> list[Flight]:
     """Flights before a repair that came earlier than the first with its finding; later ones stay, whatever they say."""
     flights = [judged.flight for judged in judged_flights(slip)]
-    payloads = stored_payloads(flights)
-    found = [payloads.get(flight.pk, {}).get("findings", ()) for flight in flights]
-    shows = [any(one["code"] == code and one["severity"] in ("act", "watch") for one in own) for own in found]
+    shows = [own is not None and _shows(own, code) for _, own in by_flight(flights, "judgement")]
     return flights[: shows.index(True)] if True in shows else []
 
 
-# words of a repair that end a fault of the simulator's craft
-_CURES = {
-    "loose_mount": ("tray", "mount", "foam", "screw", "pad", "strap"),
-    "propeller_motor": ("propeller", "prop"),
-    "bearing_motor": ("bearing", "motor"),
-    "resonance_factor": ("frame", "arm", "stiff"),
-    "spike_axis": ("capacitor", "board", "wiring", "plug"),
-    "noisy_axis": ("board", "gyro"),
-}
-
-
-def _faults_after(faults: dict[str, Any], words: str) -> dict[str, Any]:
-    """What the simulator's craft still suffers from after a repair described in these words."""
-    low = words.lower()
-    return {fault: size for fault, size in faults.items() if not any(word in low for word in _CURES.get(fault, ()))}
+def _shows(results: FlightResults, code: str) -> bool:
+    return results.judgement is not None and any(finding.code == code for finding in results.judgement.faults)
 
 
 def _columns(text: SlipText) -> dict[str, str]:
@@ -228,95 +220,6 @@ def _next_configuration(base: Configuration, group: str, values: Mapping[str, st
     return add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=note)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class JudgedFlight:
-    """One flight on one side of a slip."""
-
-    flight: Flight
-    is_after: bool
-    is_left_out: bool
-    is_analysed: bool
-
-
-def judged_flights(slip: Slip) -> list[JudgedFlight]:
-    """Flights before and after the change, in the order flown.
-
-    Before: flown with the base configuration and build. After: with the slip's configuration, or with its
-    build and the base configuration. Archived flights do not count; left-out ones are listed but not used.
-    """
-    flights = slip.tune.craft.flights.active().order_by("flown_at", "number")
-    if slip.card_key:
-        flights = flights.filter(card_key=slip.card_key)
-    left_out = set(slip.left_out.values_list("pk", flat=True))
-    chosen = []
-    for flight in flights:
-        at = (flight.configuration_id, flight.build_entry_id)
-        is_after = at == _after_key(slip)
-        if is_after or at == (slip.base_configuration_id, slip.base_build_id):
-            chosen.append((flight, is_after))
-    analysed = stored_payloads([flight for flight, _ in chosen])
-    return [
-        JudgedFlight(flight=flight, is_after=is_after, is_left_out=flight.pk in left_out, is_analysed=flight.pk in analysed)
-        for flight, is_after in chosen
-    ]
-
-
-def _after_key(slip: Slip) -> tuple[int | None, int | None]:
-    if slip.result_build_id:
-        return slip.base_configuration_id, slip.result_build_id
-    return slip.result_configuration_id, slip.base_build_id
-
-
-def leave_out(slip: Slip, flight: Flight, *, left_out: bool) -> None:
-    """Take a flight out of a slip's comparison, or back in; the list keeps showing it."""
-    if left_out:
-        slip.left_out.add(flight)
-    else:
-        slip.left_out.remove(flight)
-
-
-def comparison_of(slip: Slip) -> Comparison:
-    """Judge the slip from its flights, the primary metric as named on it."""
-    used = [judged for judged in judged_flights(slip) if judged.is_analysed and not judged.is_left_out]
-    payloads = stored_payloads([judged.flight for judged in used])
-    flights = [FlightValues(is_after=judged.is_after, metrics=payloads[judged.flight.pk]["metrics"]) for judged in used]
-    comparison = compare_flights(flights, primary=Primary(metric=slip.primary_metric, direction=slip.direction))
-    cards = {judged.flight.card_key for judged in used}
-    if len(cards) > 1:
-        note = "these flights flew different cards: choose one on the slip, or read the numbers with care"
-        comparison = replace(comparison, notes=(*comparison.notes, note))
-    return comparison
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BeforeAfter:
-    """Curves of one axis on both sides."""
-
-    before: Overlay | None
-    after: Overlay | None
-
-
-def curves_of(slip: Slip, kind: str, axis: str) -> BeforeAfter:
-    """Mean curves of the flights before and after: `noise` densities, or `step` responses."""
-    used = [judged for judged in judged_flights(slip) if judged.is_analysed and not judged.is_left_out]
-    payloads = stored_payloads([judged.flight for judged in used])
-    sides: dict[bool, list[tuple[Any, Any]]] = {False: [], True: []}
-    for judged in used:
-        curve = _curve(payloads[judged.flight.pk], kind, axis)
-        if curve:
-            sides[judged.is_after].append(curve)
-    return BeforeAfter(before=overlay(sides[False]), after=overlay(sides[True]))
-
-
-def _curve(payload: dict[str, Any], kind: str, axis: str) -> tuple[Any, Any] | None:
-    if kind == "step":
-        step = payload["response"].get(axis)
-        return (np.array(step["t_ms"]), np.array(step["response"])) if step else None
-    noise = payload["noise"].get(axis, {})
-    shown = noise.get("raw") or noise.get("filtered")
-    return (np.array(shown["frequency_hz"]), np.array(shown["psd_dps2_per_hz"])) if shown else None
-
-
 @transaction.atomic
 def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     """Keep or undo. Undo adds a revision equal to the old one; nothing is deleted.
@@ -326,7 +229,7 @@ def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     slip = Slip.objects.select_related("tune__craft", "base_configuration").get(pk=slip.pk)
     if slip.state != Slip.State.OPEN:
         raise InputError(f"slip {slip.number} is decided already: {slip.get_state_display()}")
-    document = comparison_document(comparison_of(slip))
+    document = comparison_document(trial_of(slip).comparison)
     if outcome == Decision.Outcome.UNDO:
         _undo(slip)
     slip.state = Slip.State.UNDONE if outcome == Decision.Outcome.UNDO else Slip.State.KEPT
@@ -336,7 +239,7 @@ def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
 
 def _undo(slip: Slip) -> None:
     craft = slip.tune.craft
-    if slip.result_build_id:
+    if slip.result_build is not None:
         faults = slip.base_build.simulated_faults if slip.base_build else {}
         add_build_entry(
             craft, part=f"{slip.result_build.part}: as it was before", text=f"undo of slip {slip.number}", faults=faults

@@ -6,14 +6,15 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
-from nembrit.web.bench.services import AXES, ensure_evidence, latest_act_finding, stored_payloads
+from nembrit.web.bench.results import by_flight, ensure_results, latest_act_finding
+from nembrit.web.bench.services import AXES
 from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
-from nembrit.web.logs.forms import AttachForm
+from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
-from nembrit.web.tunes import charts, history, services
+from nembrit.web.tunes import charts, history, services, trials
 from nembrit.web.tunes.forms import DecisionForm, SlipForm, TuneForm, ValuesForm
 from nembrit.web.tunes.models import Slip
 
@@ -24,8 +25,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     shown = get_object_or_404(Craft, pk=craft_id)
     tune = services.tune_of(shown)
     flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
-    waiting = ensure_evidence(flights)
-    payloads = stored_payloads(flights)
+    waiting = ensure_results(flights)
     unfinished = list(shown.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
     refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
     log_ids = [log.pk for log in unfinished if log not in refused]
@@ -34,7 +34,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "tune": tune,
         "track": history.track(tune),
         "open_slip": services.open_slip(tune),
-        "flights": [(flight, payloads.get(flight.pk)) for flight in flights],
+        "flights": by_flight(flights, "metrics", "judgement"),
         "n_archived": shown.flights.exclude(archived_at=None).count(),
         "configurations": shown.configurations.all()[:8],
         "builds": shown.build_entries.order_by("-made_at")[:6],
@@ -80,7 +80,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     group = request.POST.get("group") or request.GET.get("group", "")
     posted = request.POST if request.method == "POST" else None
     settings = services.group_settings(latest, group) if latest and group in GROUPS and group != "hardware" else []
-    form = SlipForm(posted, initial=_suggested(group))
+    form = SlipForm(posted, initial=services.suggested(group))
     values = ValuesForm(posted, settings=settings, latest=latest) if latest and group != "hardware" else None
     status = 400 if form.is_bound else 200
     if form.is_bound and form.is_valid() and (values is None or values.is_valid()):
@@ -91,8 +91,9 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
             )  # fmt: skip
         except services.OlderRevision as error:
             form.add_error(None, str(error))
-            values.shown_anew(latest)
             status = 409
+            if values and latest:
+                values.shown_anew(latest)
         except CoreError as error:
             form.add_error(None, str(error))
         else:
@@ -129,33 +130,16 @@ def repair(request: HttpRequest, flight_id: int) -> HttpResponse:
     return redirect(slip)
 
 
-def _suggested(group: str) -> dict[str, str]:
-    """The metric that a change of this group is usually judged by."""
-    axis = group.split(".")[1] if group.startswith("pd.") else "roll"
-    metrics = {
-        "hardware": "motion_noise.roll",
-        "gyro_filters": "step_delay.roll",
-        "d_filters": "motor_roughness",
-        "i": "wash_rms.roll",
-    }
-    return {
-        "primary_metric": metrics.get(group, f"tracking_error.{axis}"),
-        "direction": "lower",
-        "card_key": "response",
-        "risk": "Buzz, shaking or hot motors: land at once and undo.",
-    }
-
-
 @require_safe
 def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
     """One change, the flights that judge it, before and after on the same scales, and the verdict."""
     shown = get_object_or_404(
-        Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration"), pk=slip_id
+        Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration", "decision"), pk=slip_id
     )
-    waiting = ensure_evidence([judged.flight for judged in services.judged_flights(shown)])
-    comparison = services.comparison_of(shown)
-    changes = diff(shown.base_configuration, shown.result_configuration) if shown.result_configuration else ()
-    judged = services.judged_flights(shown)
+    trial = trials.trial_of(shown)
+    comparison = trial.comparison
+    base, result = shown.base_configuration, shown.result_configuration
+    changes = diff(base, result) if base and result else ()
     context = {
         "craft": shown.tune.craft,
         "tune": shown.tune,
@@ -167,20 +151,20 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
         "primary": comparison.primary,
         "primary_label": services.metric_label(shown.primary_metric),
         "rows": [(metric, services.metric_label(metric.name)) for metric in comparison.metrics],
-        "hints_better": _hints(comparison, "better"),
-        "hints_worse": _hints(comparison, "worse"),
-        "judged": judged,
-        "n_before": sum(not row.is_after and not row.is_left_out for row in judged),
-        "n_after": sum(row.is_after and not row.is_left_out for row in judged),
-        "waiting": waiting,
+        "hints_better": _hints(trial, "better"),
+        "hints_worse": _hints(trial, "worse"),
+        "judged": trial.judged,
+        "n_before": sum(not row.is_after and not row.is_left_out for row in trial.judged),
+        "n_after": sum(row.is_after and not row.is_left_out for row in trial.judged),
+        "waiting": ensure_results([row.flight for row in trial.judged if not row.is_analysed]),
         "axes": AXES,
         "decision": getattr(shown, "decision", None),
     }
     return render(request, "tunes/slip.html", context)
 
 
-def _hints(comparison: services.Comparison, verdict: str) -> list[str]:
-    return [services.metric_label(m.name) for m in comparison.metrics if m.verdict == verdict and not m.is_primary]
+def _hints(trial: trials.Trial, verdict: str) -> list[str]:
+    return [services.metric_label(m.name) for m in trial.comparison.metrics if m.verdict == verdict and not m.is_primary]
 
 
 @require_safe
@@ -214,5 +198,5 @@ def slip_decide(request: HttpRequest, slip_id: int) -> HttpResponse:
 def slip_leave_out(request: HttpRequest, slip_id: int, flight_id: int) -> HttpResponse:
     shown = get_object_or_404(Slip.objects.select_related("tune"), pk=slip_id)
     flight = get_object_or_404(shown.tune.craft.flights, pk=flight_id)
-    services.leave_out(shown, flight, left_out=request.POST.get("left_out") == "1")
+    trials.leave_out(shown, flight, left_out=request.POST.get("left_out") == "1")
     return redirect(shown)

@@ -1,6 +1,7 @@
 """Filters that turn stored numbers into text with a unit and a sensible number of digits."""
 
 import math
+from collections.abc import Sequence
 
 from django import template
 
@@ -10,9 +11,9 @@ _THIN = "\u202f"
 
 
 @register.filter
-def digits(value: float | None, count: int = 3) -> str:
+def digits(value: object, count: int = 3) -> str:
     """`count` significant digits, a true minus sign, a dash for nothing."""
-    if value is None or value == "" or not math.isfinite(value):
+    if not isinstance(value, (int, float)) or not math.isfinite(value):
         return "–"
     if value == 0:
         return "0"
@@ -28,7 +29,7 @@ def signed(value: float | None, count: int = 2) -> str:
 
 
 @register.filter
-def interval(pair: list[float] | None, count: int = 2) -> str:
+def interval(pair: Sequence[float] | None, count: int = 2) -> str:
     """“2.1 to 3.4”."""
     return "" if not pair or None in pair else f"{digits(pair[0], count)} to {digits(pair[1], count)}"
 
@@ -37,6 +38,12 @@ def interval(pair: list[float] | None, count: int = 2) -> str:
 def scaled(value: float | None, factor: float) -> float | None:
     """A stored core unit in the unit that people read."""
     return None if value is None else value * factor
+
+
+@register.filter
+def pair_scaled(pair: Sequence[float] | None, factor: float) -> list[float] | None:
+    """Both edges of an interval in the unit that people read."""
+    return None if pair is None else [edge * factor for edge in pair]
 
 
 @register.filter

@@ -1,0 +1,50 @@
+"""What a flight's numbers speak for: findings, and what could not be tested."""
+
+from dataclasses import dataclass
+
+from nembrit.core.analysis.analysis import Analysis
+from nembrit.core.analysis.flight import Flight
+from nembrit.core.analysis.metrics import metrics_of
+from nembrit.core.analysis.noise import noise_of
+from nembrit.core.causes.finding import Finding
+from nembrit.core.causes.findings import findings_of
+from nembrit.core.errors import CoreError
+from nembrit.core.types import AXES
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Judgement:
+    """Findings, most important first; `untested` says of each cause that could not be asked about what would change that."""
+
+    findings: tuple[Finding, ...]
+    untested: dict[str, str]
+
+    @property
+    def faults(self) -> tuple[Finding, ...]:
+        """Findings above `info`."""
+        return tuple(finding for finding in self.findings if finding.severity != "info")
+
+
+def _run(flight: Flight) -> Judgement:
+    symptoms = flight.symptoms
+    metrics = {**metrics_of(flight), **_passed_jitter(flight)}
+    found = findings_of(flight, symptoms, metrics=metrics, history=flight.history)
+    return Judgement(findings=found, untested=dict(symptoms.untested))
+
+
+def _passed_jitter(flight: Flight) -> dict[str, float]:
+    """What the filters let through of the jitter band, where the raw gyro is there to compare with."""
+    passed = {}
+    for axis in AXES:
+        if not flight.recording.has(f"gyro.{axis}", f"gyro_raw.{axis}"):
+            continue
+        try:
+            level = noise_of(flight, f"gyro.{axis}").bands["jitter"].rms_dps
+        except CoreError:
+            continue
+        if level is not None:
+            passed[f"filtered_jitter.{axis}"] = level
+    return passed
+
+
+JUDGEMENT = Analysis(key="judgement", version=1, result=Judgement, run=_run, in_words="what it speaks for")

@@ -1,0 +1,47 @@
+"""The numbers that flights are compared by."""
+
+from dataclasses import dataclass
+
+from nembrit.core.analysis.analysis import Analysis
+from nembrit.core.analysis.flight import Flight
+from nembrit.core.analysis.noise import noise_of
+from nembrit.core.errors import CoreError
+from nembrit.core.noise.bands import BandLevel
+from nembrit.core.trials.metrics import flight_metrics
+from nembrit.core.types import AXES
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Metrics:
+    """Values by the metric's full name, in core units; what this flight cannot answer is absent."""
+
+    values: dict[str, float]
+
+
+def metrics_of(flight: Flight) -> dict[str, float]:
+    """The same, from what was worked out already."""
+    return flight_metrics(
+        flight.recording,
+        levels={axis: levels for axis in AXES if (levels := _levels(flight, axis))},
+        usable=flight.usable,
+        steps=flight.steps,
+        spans=flight.spans,
+        roughness=flight.roughness,
+    )
+
+
+def _levels(flight: Flight, axis: str) -> tuple[BandLevel, ...]:
+    for family in ("gyro_raw", "gyro"):
+        if flight.recording.has(role := f"{family}.{axis}"):
+            try:
+                return noise_of(flight, role).levels
+            except CoreError:
+                continue
+    return ()
+
+
+def _run(flight: Flight) -> Metrics:
+    return Metrics(values=metrics_of(flight))
+
+
+METRICS = Analysis(key="metrics", version=1, result=Metrics, run=_run, in_words="numbers to compare flights by")

@@ -1,0 +1,53 @@
+"""A worn bearing: one motor is rough at high frequencies, away from its lines."""
+
+import numpy as np
+
+from nembrit.core.causes.cause import MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.propeller import NO_COMMANDS, every_motors_speed
+from nembrit.core.causes.sight import Sight
+from nembrit.core.noise.motors import MotorShares, rough_noise
+
+
+def _measure(sight: Sight) -> Measured:
+    if sight.frames is None:
+        return Measured(untested=sight.reasons["frames"])
+    track = every_motors_speed(sight)
+    if track is None:
+        return Measured(untested=NO_COMMANDS)
+    rough = rough_noise(sight.frames, track)
+    if rough is None:
+        return Measured(untested="needs the gyro at 1 kHz or more, and a throttle that moves")
+    level = max(value for value in rough.values if np.isfinite(value))
+    return Measured(values={"rough_over_second": rough.over_second, "rough_level": level}, seen=rough)
+
+
+def _evidence(v: Values) -> tuple[float, ...] | None:
+    if "rough_over_second" not in v:
+        return None
+    lead = over(log2(v["rough_over_second"]), 0.5, 0.5)
+    return (lead, min(lead, over(float(np.log10(max(v["rough_level"], 1e-6))), -2.0, 0.5)))
+
+
+def _words(v: Values, rough: MotorShares) -> Words:
+    return Words(
+        motor=rough.motor,
+        highlight=f"Motor {rough.motor} is {rough.over_second:.0f} times as rough as the next at high frequencies",
+        conclusion=", away from its lines: a bearing is probably worn.",
+        evidence={"over_second": rough.over_second},
+    )
+
+
+CAUSE = Cause(
+    code="bearing",
+    kind=MECHANICAL,
+    name="bearing",
+    measure=_measure,
+    evidence=_evidence,
+    n_evidence=2,
+    words=_words,
+    look_alikes=(("the speed controller", "spin each motor alone, propellers off, and listen"),),
+    proof="Propellers off, spin each motor alone and by hand: the rough one needs a bearing or a new motor.",
+    repair=Repair(
+        part="motor {motor}", title="New bearing or motor", button="I mended motor {motor}", metric="jitter_noise.roll"
+    ),
+)

@@ -1,0 +1,41 @@
+"""The form of a finding."""
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One judgement; `severity` is info, watch, act or stop, `kind` mechanical, electrical, aerodynamic, tune or log.
+
+    `confidence` is the share of like cases in which it proved right, on simulated flights.
+    """
+
+    code: str
+    severity: str
+    confidence: float
+    highlight: str  # the numbers that it rests on, to be marked
+    conclusion: str
+    evidence: dict[str, float]
+    proof: str
+    kind: str = "mechanical"
+    axis: str | None = None
+    motor: int | None = None
+    causes: tuple[str, ...] = ()
+    likelihood: dict[str, float] = field(default_factory=dict)  # of the causes, where they were ranked
+    look_alikes: tuple[tuple[str, str], ...] = ()  # what else it could be, and the test that tells
+    caution: str = ""
+
+    @property
+    def summary(self) -> str:
+        return f"{self.highlight} {self.conclusion}".replace(" :", ":").replace(" ,", ",")
+
+    @property
+    def other_causes(self) -> tuple[tuple[str, float], ...]:
+        """Causes beside its own that are likely enough to be named, with their likelihood."""
+        named = [cause for cause in self.causes if cause != self.code and self.likelihood.get(cause)]
+        return tuple((cause, self.likelihood[cause]) for cause in named)
+
+    @property
+    def holds_gains_back(self) -> bool:
+        """Mechanics first: gains and filters wait while such a finding stands."""
+        return self.severity in ("act", "stop") and self.kind in ("mechanical", "electrical")

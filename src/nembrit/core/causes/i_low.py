@@ -1,0 +1,51 @@
+"""I too low: the nose takes many seconds to come back after a change of throttle."""
+
+import numpy as np
+
+from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, log2, over, within_limits
+from nembrit.core.causes.sight import Sight
+from nembrit.core.response.loop import integral_over_proportional
+from nembrit.core.types import AXES
+
+MOSTLY_LOST = 0.75  # of the flying at middle throttle
+AT_LIMITS = "motors were at their limits for most of the flight; cure that first"
+
+
+def _measure(sight: Sight) -> Measured:
+    recording, usable = sight.recording, sight.usable
+    ratios = [r for axis in AXES[:2] if (r := integral_over_proportional(recording, axis, usable.get(axis))) is not None]
+    values = {"integral_ratio": max(ratios)} if ratios else {}
+    untested = "" if ratios else "needs the P and the I term in the log, and flying within the motors' limits"
+    if (sight.lost_share or 0.0) > MOSTLY_LOST:
+        untested = AT_LIMITS
+    return Measured(values=values, untested=untested)
+
+
+def _evidence(v: Values) -> tuple[float, ...] | None:
+    if "integral_ratio" not in v:
+        return None
+    # the P term of a loop that swings or overshoots is large whatever I does
+    steady = 1 - float(np.clip((v.get("oscillation_db", 0.0) - 9) / 3, 0.0, 1.0))
+    steady *= 1 - float(np.clip((v.get("overshoot_ratio", 0.0) - 0.2) / 0.1, 0.0, 1.0))
+    return (over(-log2(v["integral_ratio"]), -0.3, 0.5) * steady * within_limits(v),)
+
+
+def _words(v: Values, seen: None) -> Words:
+    return Words(
+        highlight=f"I works at {v['integral_ratio']:.2f} of P a second",
+        conclusion=": it takes many seconds to put the nose back after a change of throttle.",
+        evidence={"ratio": v["integral_ratio"]},
+    )
+
+
+CAUSE = Cause(
+    code="i_low",
+    kind=TUNE,
+    name="I too low",
+    measure=_measure,
+    evidence=_evidence,
+    n_evidence=1,
+    words=_words,
+    look_alikes=(("I at its limit", "log the I term; hover, then more throttle: a limit shows as a flat top"),),
+    proof="Raise I by half and fly hover and punches: the nose must stay where it was put.",
+)

@@ -1,0 +1,174 @@
+"""Rules beside the ranked causes: one sign each, judged alone, never above `watch`.
+
+Their thresholds are common practice or starting values of a prototype, no source; each says which.
+"""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from nembrit.core.causes.finding import Finding
+from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, Vibration
+from nembrit.core.spectra.frames import Frames
+
+_ENOUGH_RATE_HZ = 1000.0
+_LEAST_SEPARATION = 2.0
+_OPEN_SHARE, _OPEN_ROUGHNESS, _ADDS_SHARE = 0.8, 0.03, 1.1
+_WASH_DPS = 25.0
+_IDLE_RATIO = 3.0
+_WORSE_RATIO, _WORSE_DEVIATIONS = 1.3, 4.0
+_SWING_DB = 8.0
+_ERRATIC, _CONSISTENT = 8.0, 4.0
+
+
+def slow_log(sample_rate_hz: float) -> Finding | None:
+    """A log slower than 1 kHz hides half of what motors and blades do, and folds it down (sampling theorem)."""
+    if sample_rate_hz >= _ENOUGH_RATE_HZ:
+        return None
+    half = sample_rate_hz / 2
+    return Finding(
+        code="log_rate_low", kind="log", severity="info", confidence=1.0,
+        highlight=f"The log was written at {sample_rate_hz:.0f} Hz",
+        conclusion=f": nothing above {half:.0f} Hz can be seen, and stronger lines above it show up folded below.",
+        evidence={"sample_rate_hz": sample_rate_hz}, proof="Record at 2 kHz or the loop's own rate and fly the card again.",
+    )  # fmt: skip
+
+
+def overlap(vibration: Vibration) -> Finding | None:
+    """Accelerometer z must stand apart from x and y in hover; overlap means vibration (common practice)."""
+    value = vibration.axis_separation
+    if value is None or not np.isfinite(value) or value >= _LEAST_SEPARATION:
+        return None
+    return Finding(
+        code="vibration", kind="mechanical", severity="watch", confidence=0.5,
+        highlight=f"The accelerometer’s z stands only {value:.1f} spreads apart from x and y in hover",
+        conclusion=": the craft shakes more than it should.",
+        evidence={"axis_separation": value}, causes=("loose_mount", "propeller", "bearing"),
+        proof="Balance or change the propellers, press every part, hover again: the traces must part.",
+    )  # fmt: skip
+
+
+def command_peak(vibration: Vibration) -> Finding | None:
+    """The commanded control's spectrum peaks below 20 Hz in a healthy hover; near 90 Hz is bad (common practice)."""
+    high = {
+        axis: peak
+        for axis, peak in vibration.command_peak_hz.items()
+        if GOOD_COMMAND_PEAK_HZ * 2 < peak < BAD_COMMAND_PEAK_HZ * 1.7
+    }
+    if not high:
+        return None
+    axis, peak = max(high.items(), key=lambda pair: pair[1])
+    return Finding(
+        code="command_peak", kind="tune", severity="watch", confidence=0.5, axis=axis,
+        highlight=f"The command of {axis} is busiest at {peak:.0f} Hz",
+        conclusion=", not below 20 Hz as in a healthy hover: sensor noise or vibration passes through the controller.",
+        evidence={"command_peak_hz": peak}, causes=("loose_mount", "d_noise", "p_high"),
+        proof="Cure vibration first; then lower D or its filter and look at this peak again.",
+    )  # fmt: skip
+
+
+def filters_open(raw_dps: float | None, filtered_dps: float | None, roughness: float | None) -> Finding | None:
+    """Filters that let nearly all noise above 100 Hz through to rough motors (starting values of a prototype)."""
+    if not raw_dps or filtered_dps is None or roughness is None:
+        return None
+    share = filtered_dps / raw_dps
+    if share < _OPEN_SHARE or roughness < _OPEN_ROUGHNESS:
+        return None
+    adds = share > _ADDS_SHARE
+    return Finding(
+        code="filters_open", kind="tune", severity="watch", confidence=0.6,
+        highlight=f"{100 * share:.0f} % of the noise of 100 to 300 Hz passes the filters; motors move by {100 * roughness:.1f} %",
+        conclusion=f": {'they add noise themselves' if adds else 'the filters are too open for this much noise'}.",
+        evidence={"passed_ratio": share, "output_roughness": roughness}, causes=("filters_open", "d_noise"),
+        proof=(
+            "Hover for some seconds without the filters that follow the motors, land and touch the motors: "
+            "the filtered gyro must become quieter than the raw one."
+            if adds
+            else "Lower the gyro filter step by step; watch delay and motor temperature."
+        ),
+    )  # fmt: skip
+
+
+def wash(wash_dps: Mapping[str, float]) -> Finding | None:
+    """Shaking while sinking through the own wash (starting value of a prototype)."""
+    loud = {axis: value for axis, value in wash_dps.items() if value > _WASH_DPS}
+    if not loud:
+        return None
+    axis, value = max(loud.items(), key=lambda pair: pair[1])
+    return Finding(
+        code="wash", kind="aerodynamic", severity="watch", confidence=0.6, axis=axis,
+        highlight=f"{value:.0f} deg/s of shaking on {axis} while sinking through its own wash",
+        conclusion=": the air is part of it; D, filter delay and I decide how much.",
+        evidence={"wash_rms_dps": value}, causes=("wash", "i_low", "filters_low"),
+        proof="Fly the descent straight and with forward speed: if it stays with forward speed, it is not wash.",
+    )  # fmt: skip
+
+
+def idle_low(ratio: float | None) -> Finding | None:
+    """Shimmy at zero throttle well above hover, where motor speeds do not tell (weak: wind does the same)."""
+    if ratio is None or ratio < _IDLE_RATIO:
+        return None
+    return Finding(
+        code="idle_low", kind="tune", severity="watch", confidence=0.4,
+        highlight=f"{ratio:.1f} times the hover’s error at zero throttle",
+        conclusion=": the idle may be too low, or gusts hit the floats.",
+        evidence={"idle_ratio": ratio}, causes=("idle_low", "gust"),
+        proof="Three floats in calm air; then raise the idle by a fifth and fly three more.",
+    )  # fmt: skip
+
+
+def sensor_worse(axis: str, now_dps: float, earlier_dps: Sequence[float]) -> Finding | None:
+    """Noise floor of an axis against the craft's own history: beyond 1.3 times its median and four robust deviations."""
+    if len(earlier_dps) < 4:
+        return None
+    usual = float(np.median(earlier_dps))
+    spread = 1.4826 * float(np.median(np.abs(np.asarray(earlier_dps) - usual)))
+    if now_dps < max(_WORSE_RATIO * usual, usual + _WORSE_DEVIATIONS * spread):
+        return None
+    return Finding(
+        code="sensor_worse", kind="electrical", severity="watch", confidence=0.6, axis=axis,
+        highlight=f"Motion noise of {axis} is {now_dps:.1f} deg/s; {usual:.1f} was usual in {len(earlier_dps)} flights before",
+        conclusion=": something changed in the craft or its gyro since.",
+        evidence={"now_dps": now_dps, "usual_dps": usual}, causes=("loose_mount", "sensor", "propeller"),
+        proof="Look at what was changed since; fly the same card in calm air once more.",
+    )  # fmt: skip
+
+
+def spikes_moved(axis: str | None, earlier_axes: Sequence[str]) -> Finding | None:
+    """Spikes on another axis than before: after a swap of boards the fault may have moved (common practice)."""
+    if axis is None or not earlier_axes or axis in earlier_axes:
+        return None
+    return Finding(
+        code="spikes_moved", kind="electrical", severity="info", confidence=0.5, axis=axis,
+        highlight=f"The spikes are on {axis} now; they were on {earlier_axes[-1]} before",
+        conclusion=": the fault moved with the change, so wiring or supply is the likelier cause than one chip.",
+        evidence={}, causes=("wiring", "supply", "board"),
+        proof="Add the capacitor or mend the wiring before swapping another board; check every axis again.",
+    )  # fmt: skip
+
+
+def swing_kind(frames: Frames, axis: str, swing: tuple[float, float]) -> Finding | None:
+    """Whether a swing comes and goes (mechanical) or is always there (gains), from its power frame by frame.
+
+    The 90th percentile over the median of the power within 15 % of the swing's frequency: above 8 erratic, below 4
+    consistent (plain noise has 3.3, the ratio of the exponential's percentiles; starting values).
+    """
+    role = next((name for name in frames.power if name.startswith("gyro") and name.endswith(axis)), None)
+    level_db, frequency_hz = swing
+    if role is None or level_db < _SWING_DB:
+        return None
+    near = np.abs(frames.frequency_hz - frequency_hz) <= max(0.15 * frequency_hz, frames.bin_hz)
+    power = frames.power[role][frames.is_calm][:, near].sum(axis=1)
+    spread = float(np.quantile(power, 0.9) / max(float(np.median(power)), 1e-12))
+    if _CONSISTENT <= spread <= _ERRATIC:
+        return None
+    erratic = spread > _ERRATIC
+    return Finding(
+        code="swing_erratic" if erratic else "swing_consistent", kind="mechanical" if erratic else "tune",
+        severity="info", confidence=0.6, axis=axis,
+        highlight=f"The {frequency_hz:.0f} Hz swing of {axis} " + ("comes and goes" if erratic else "is there all the time"),
+        conclusion=": erratic swings are mostly mechanical." if erratic else ": consistent swings are mostly a matter of gains.",
+        evidence={"spread_ratio": spread, "frequency_hz": frequency_hz},
+        causes=("loose_mount",) if erratic else ("p_high", "filters_low"),
+        proof="Press and tighten, fly again." if erratic else "Lower P by a fifth, fly again.",
+    )  # fmt: skip

@@ -1,0 +1,58 @@
+"""Noise within the bands of the trade, with its interval."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.stats
+
+from nembrit.core.spectra.density import Spectrum
+from nembrit.core.types import BoolArray
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BandLevel:
+    """Noise within one band. `high_hz` is cut at half the log rate; None levels: the log is too slow
+    to see the whole band."""
+
+    name: str
+    low_hz: float
+    high_hz: float
+    rms_dps: float | None = None
+    rms_interval_dps: tuple[float, float] | None = None
+    floor_dps2_per_hz: float | None = None  # median density
+
+
+# what craft do, what shakes and jitters, and what ordinary filters crush (common practice, no source)
+BANDS = (("motion", 20.0, 100.0), ("jitter", 100.0, 300.0), ("above", 300.0, math.inf))
+
+
+def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
+    """RMS and floor in the motion, jitter and upper bands.
+
+    The RMS interval is that of a chi-square variable whose degrees of freedom follow from the density's
+    spread over the band (Welch-Satterthwaite), 95 %.
+    """
+    levels = []
+    top_hz = float(spectrum.frequency_hz[-1])
+    for name, low_hz, high_hz in BANDS:
+        inside: BoolArray = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz < min(high_hz, top_hz + 1e-9))
+        if inside.sum() < 2 or (math.isfinite(high_hz) and top_hz < high_hz):
+            levels.append(BandLevel(name=name, low_hz=low_hz, high_hz=min(high_hz, top_hz)))
+            continue
+        density = spectrum.psd_dps2_per_hz[inside]
+        power = float(density.sum() * spectrum.bin_hz)
+        spread = float((density @ density) / density.sum() ** 2) if density.sum() > 0 else 1.0
+        freedom = 2 * spectrum.n_effective / (1.5 * spread)  # 1.5: neighbouring Hann bins are not independent
+        low, high = scipy.stats.chi2.ppf((0.975, 0.025), freedom)
+        levels.append(
+            BandLevel(
+                name=name,
+                low_hz=low_hz,
+                high_hz=min(high_hz, top_hz),
+                rms_dps=math.sqrt(power),
+                rms_interval_dps=(math.sqrt(power * freedom / low), math.sqrt(power * freedom / high)),
+                floor_dps2_per_hz=float(np.median(density)),
+            )
+        )
+    return tuple(levels)

@@ -1,0 +1,76 @@
+"""Motors, vibration and spikes as their page shows them."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from nembrit.core.analysis.run import FlightResults
+from nembrit.core.causes.finding import Finding
+from nembrit.core.noise.spikes import Spikes
+from nembrit.core.noise.vibration import command_peak_state
+
+
+def page_of(results: FlightResults) -> dict[str, Any]:
+    """What the motors' page shows of a flight's results."""
+    motors, judgement = results.motors, results.judgement
+    if motors is None or judgement is None:
+        return {}
+    vibration = motors.vibration
+    peaks = [
+        {"axis": axis, "hz": peak_hz, "state": command_peak_state(peak_hz)}
+        for axis, peak_hz in (vibration.command_peak_hz if vibration else {}).items()
+    ]
+    spikes = list(motors.spikes.items())
+    return {
+        "vibration": vibration,
+        "peaks": peaks,
+        "motors": motor_rows(results),
+        "speeds_recorded": motors.has_recorded_speeds,
+        "has_turning": motors.turning is not None,
+        "spikes": spikes,
+        "n_spikes": sum(len(found.times_s) for _, found in spikes),
+        "findings": judgement.findings,
+        "untested_propeller": judgement.untested.get("propeller", ""),
+        "headline": headline(results, spikes),
+    }
+
+
+def motor_rows(results: FlightResults) -> list[dict[str, Any]]:
+    """One row a motor: its own shaking, roughness and output, each as a share of the largest."""
+    motors = results.motors
+    if motors is None:
+        return []
+    outputs = motors.roughness.by_motor if motors.roughness else {}
+    turning = motors.turning.values if motors.turning else None
+    rough = motors.rough.values if motors.rough else None
+    count = max(len(turning or ()), len(rough or ()), len(outputs))
+    blamed = {(finding.code, finding.motor) for finding in (results.judgement.findings if results.judgement else ())}
+
+    def cell(label: str, values: Sequence[float | None] | None, n: int, factor: float, code: str) -> dict[str, Any]:
+        value = values[n] if values is not None and n < len(values) else None
+        if values is None or value is None or value != value:  # not a number: not told apart from its neighbours
+            return {"label": label, "value": None}
+        largest = max(one for one in values if one is not None and one == one)
+        share = 100 * value / max(largest, 1e-12)
+        return {"label": label, "value": value, "shown": value * factor, "share": share, "is_out": (code, n + 1) in blamed}
+
+    output = [outputs.get(n + 1) for n in range(count)]
+    columns: tuple[tuple[str, Sequence[float | None] | None, float, str], ...] = (
+        ("once per turn", turning, 1.0, "propeller"), ("rough", rough, 1.0, "bearing"), ("output", output, 100.0, ""),
+    )  # fmt: skip
+    return [
+        {"motor": n + 1, "cells": [cell(label, values, n, factor, code) for label, values, factor, code in columns]}
+        for n in range(count)
+    ]
+
+
+def headline(results: FlightResults, spikes: Sequence[tuple[str, Spikes]]) -> str:
+    """The page's title: what stands out."""
+    findings: tuple[Finding, ...] = results.judgement.findings if results.judgement else ()
+    for finding in findings:
+        if finding.code in ("propeller", "bearing", "electrical_spikes", "vibration"):
+            return finding.highlight
+    if any(found.times_s for _, found in spikes):
+        return "Spikes in the raw gyro, no motor out of line"
+    if results.motors and results.motors.turning:
+        return "No motor stands out from its neighbours"
+    return "Vibration in hover, motor by motor"

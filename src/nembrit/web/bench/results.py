@@ -1,0 +1,212 @@
+"""Results of flights: analysed once by a job, stored analysis by analysis, and handed to every page from there."""
+
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import zstandard
+from django.db import transaction
+
+from nembrit.core.analysis.flight import ROLES, CraftFacts
+from nembrit.core.analysis.flight import Flight as CoreFlight
+from nembrit.core.analysis.maps import Maps
+from nembrit.core.analysis.run import ANALYSES, FlightResults, analyse, there, wanted_analyses
+from nembrit.core.causes.finding import Finding
+from nembrit.core.causes.findings import History
+from nembrit.core.progress import Progress
+from nembrit.core.report.codec import from_json, to_json
+from nembrit.core.types import AXES
+from nembrit.web.bench.models import StoredResult
+from nembrit.web.common.jobs import job_handler, start_job
+from nembrit.web.common.models import Job
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import mixer_of
+from nembrit.web.logs.models import Segment
+from nembrit.web.logs.signals import segment_ready
+from nembrit.web.logs.storage import load_recording
+from nembrit.web.logs.windows import current_spans, main_segment, main_segments
+
+JOB = "evidence"
+__all__ = [
+    "Maps", "by_flight", "ensure_results", "evidence_of", "latest_act_finding", "metrics_by_flight", "stored_results", "there",
+]  # fmt: skip
+
+
+# --- making them
+
+
+def listen() -> None:
+    """Analyse every segment as soon as its log is in."""
+    segment_ready.connect(_make_anew, dispatch_uid="bench-results")
+
+
+def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
+    main = main_segment(segment.flight)
+    if main is None or main.pk != segment.pk:
+        return  # a companion of the log that the flight is judged by
+    segment.results.all().delete()  # what rested on the old window, manoeuvres, meanings or craft
+    start_analysis(segment)
+
+
+def start_analysis(segment: Segment) -> Job:
+    return start_job(JOB, segment.pk, label=f"Analysing flight {segment.flight.number}")
+
+
+@job_handler(JOB)
+def make_results(segment_id: int, progress: Progress) -> None:
+    """Run the analyses of one segment that are missing or of an earlier version, and store them together."""
+    segment = Segment.objects.select_related("log", "flight__craft").get(pk=segment_id)
+    craft = craft_facts(segment.flight.craft)
+    missing = missing_analyses(segment)
+    if not missing:
+        return
+    recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
+    flight = CoreFlight(recording, craft=craft, spans=current_spans(segment.log), history=_history(segment.flight))
+    found = analyse(flight, only=missing, progress=progress)
+    with transaction.atomic():
+        for key in missing:
+            store(segment, key, getattr(found, key))
+
+
+def craft_facts(craft: Craft) -> CraftFacts:
+    """What analyses need to know of a craft."""
+    return CraftFacts(kind=craft.kind, mixer=mixer_of(craft), blades=craft.propeller_blades)
+
+
+def missing_analyses(segment: Segment) -> list[str]:
+    """Analyses that this segment has no valid answer of."""
+    present = set(segment.results.current().values_list("analysis", flat=True))
+    return [one.key for one in wanted_analyses(segment.flight.craft.kind) if one.key not in present]
+
+
+def store(segment: Segment, key: str, result: Any) -> None:
+    """Keep one typed result in the place of an older one."""
+    text = json.dumps(to_json(result), separators=(",", ":"), allow_nan=False)
+    packed = zstandard.ZstdCompressor(level=3).compress(text.encode())
+    defaults = {"version": ANALYSES[key].version, "content": packed}
+    StoredResult.objects.update_or_create(segment=segment, analysis=key, defaults=defaults)
+
+
+def _wanted(segment: Segment) -> list[str]:
+    roles = segment.log.streams.values_list("channels__role", flat=True)
+    return [role for role in roles if role and role.startswith(ROLES)]
+
+
+def _history(flight: Flight) -> History:
+    """What was found in this craft's flights before this one; flights that are analysed later do not count."""
+    earlier = sorted(flight.craft.flights.active().filter(number__lt=flight.number), key=lambda one: one.number)[-20:]
+    known = [results for one, results in by_flight(earlier, "metrics", "judgement") if results is not None]
+    names = [f"motion_noise.{axis}" for axis in AXES]
+    values = [results.metrics.values for results in known if results.metrics]
+    spiky = [finding for results in known if results.judgement for finding in results.judgement.findings]
+    return History(
+        metrics={name: [own[name] for own in values if name in own] for name in names},
+        spike_axes=tuple(one.axis for one in spiky if one.code == "electrical_spikes" and one.axis),
+    )
+
+
+# --- reading them
+
+
+def stored_results(flights: Sequence[Flight], *keys: str) -> dict[int, FlightResults]:
+    """Valid typed results by flight id: the named analyses, in one query; flights without any of them are absent."""
+    rows = list(
+        StoredResult.objects.current()
+        .filter(segment__flight__in=flights, analysis__in=keys)
+        .values_list("segment__flight_id", "segment_id", "analysis", "content")
+    )
+    segments: dict[int, set[int]] = {}
+    for flight_id, segment_id, _, _ in rows:
+        segments.setdefault(flight_id, set()).add(segment_id)
+    several = [flight for flight in flights if len(segments.get(flight.pk, ())) > 1]
+    main = main_segments(several) if several else {}
+    found: dict[int, FlightResults] = {}
+    for flight_id, segment_id, key, content in rows:
+        if main.get(flight_id, segment_id) == segment_id:
+            found[flight_id] = replace(found.get(flight_id, FlightResults()), **{key: _decoded(key, bytes(content))})
+    return found
+
+
+def _decoded(key: str, content: bytes) -> Any:
+    text = zstandard.ZstdDecompressor().decompress(content)
+    return from_json(ANALYSES[key].result, json.loads(text))
+
+
+def by_flight(flights: Sequence[Flight], *keys: str) -> list[tuple[Flight, FlightResults | None]]:
+    """Flights beside their results; None where not all of the named ones are there."""
+    found = stored_results(flights, *keys)
+    return [
+        (flight, own if (own := found.get(flight.pk)) and all(getattr(own, key) is not None for key in keys) else None)
+        for flight in flights
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FlightEvidence:
+    """What a page shows of a flight: its results, and the job that makes those that are missing."""
+
+    segment: Segment | None
+    results: FlightResults | None  # None: not all that the page needs is there
+    job: Job | None
+    is_renewed: bool = False  # an older version's numbers are being computed anew
+
+
+def evidence_of(flight: Flight, *keys: str) -> FlightEvidence:
+    """The named results of a flight; starts the job where they are missing or outdated."""
+    segment = main_segment(flight)
+    if segment is None:
+        return FlightEvidence(segment=None, results=None, job=None)
+    ((_, results),) = by_flight([flight], *keys)
+    job = None if results else _job_for(segment)
+    if results is None and (job is None or not job.is_unfinished):  # done at once
+        ((_, results),) = by_flight([flight], *keys)
+    is_renewed = results is None and segment.results.exists()
+    return FlightEvidence(segment=segment, results=results, job=None if results else job, is_renewed=is_renewed)
+
+
+def _job_for(segment: Segment) -> Job:
+    last = Job.objects.about(JOB, segment.pk).first()
+    return start_analysis(segment) if last is None or last.state == Job.State.DONE else last
+
+
+def ensure_results(flights: Sequence[Flight]) -> list[Job]:
+    """Start the analysis of flights that miss a valid answer; the jobs that are not done."""
+    wanted = {kind: {one.key for one in wanted_analyses(kind)} for kind in Craft.Kind.values}
+    segments = {one.pk: one for one in _main_rows(flights)}
+    present: dict[int, set[str]] = {}
+    rows = StoredResult.objects.current().filter(segment__in=segments).values_list("segment_id", "analysis")
+    for segment_id, key in rows:
+        present.setdefault(segment_id, set()).add(key)
+    waiting = [one for pk, one in segments.items() if wanted[one.flight.craft.kind] - present.get(pk, set())]
+    if not waiting:
+        return []
+    newest = {job.subject_id: job for job in Job.objects.filter(kind=JOB, subject_id__in=segments).order_by("pk")}
+    jobs = []
+    for segment in waiting:
+        job = newest.get(segment.pk)
+        if job is None or job.state == Job.State.DONE:
+            job = start_analysis(segment)
+        if job.state != Job.State.DONE:
+            jobs.append(job)
+    return jobs
+
+
+def _main_rows(flights: Sequence[Flight]) -> list[Segment]:
+    return list(Segment.objects.filter(pk__in=main_segments(flights).values()).select_related("flight__craft"))
+
+
+def latest_act_finding(craft: Craft) -> tuple[Flight, Finding] | None:
+    """The newest flight's finding that calls for action, if it has one: gains wait for mechanics."""
+    flights = list(craft.flights.active()[:5])
+    newest = next(((flight, own) for flight, own in by_flight(flights, "judgement") if own is not None), None)
+    if newest is None or newest[1].judgement is None:
+        return None
+    found = next((finding for finding in newest[1].judgement.findings if finding.holds_gains_back), None)
+    return (newest[0], found) if found else None
+
+
+def metrics_by_flight(flights: Iterable[Flight]) -> dict[int, dict[str, float]]:
+    """Metrics in core units by flight id; flights that are not analysed are absent."""
+    return {pk: own.metrics.values for pk, own in stored_results(list(flights), "metrics").items() if own.metrics}

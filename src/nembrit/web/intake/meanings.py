@@ -1,0 +1,320 @@
+"""What a log's columns mean: as recognised, as a profile says, or as the tuner chose."""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from nembrit.core.errors import InputError
+from nembrit.core.recognise.fellows import fellow_roles
+from nembrit.core.recognise.preamble import scale_before
+from nembrit.core.recognise.propose import propose
+from nembrit.core.recognise.scales import scale_for_role
+from nembrit.core.records import mapping as core
+from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
+from nembrit.core.records.raw import RawLog
+from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
+from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
+from nembrit.web.common.fields import number
+from nembrit.web.common.jobs import start_job
+from nembrit.web.common.models import Job
+from nembrit.web.common.seen import seen_of
+from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
+from nembrit.web.logs.storage import load_pyramid
+from nembrit.web.logs.windows import SURE
+
+_PROVISIONAL_HZ = 1000.0  # rows of a log whose rate is not known yet are laid out so, to be looked at
+
+
+def fingerprint(raw: RawLog) -> str:
+    """The same for files whose format, columns and stated units are the same."""
+    shape = [[(column.name, column.unit) for column in table.columns] for table in raw.tables]
+    return hashlib.sha256(json.dumps([raw.format_key, shape]).encode()).hexdigest()
+
+
+def mapping_for(log: Log, raw: RawLog) -> tuple[core.Mapping, ImportProfile | None]:
+    """The tuner's own choice, else a profile for such headers, else what the recogniser proposes."""
+    if log.chosen_mapping:
+        return mapping_from_json(log.chosen_mapping), log.profile
+    profile = ImportProfile.objects.filter(fingerprint=fingerprint(raw)).first()
+    if profile:
+        return mapping_from_json(profile.mapping), profile
+    return propose(raw), None
+
+
+def questions_of(mapping: core.Mapping) -> list[str]:
+    """What the tuner must say before the log can be used."""
+    asked = [table.clock.reason or "At what rate was this written?" for table in mapping.tables if not table.clock.is_known]
+    if not any(use.role for table in mapping.tables for use in table.columns):
+        asked.append("No column could be given a meaning: choose what they are.")
+    return asked
+
+
+def provisional(mapping: core.Mapping) -> core.Mapping:
+    """The same mapping with rows spread at 1 kHz where no clock is known, so that the log can be looked at."""
+    return replace(
+        mapping,
+        tables=tuple(
+            table if table.clock.is_known else replace(table, clock=replace(table.clock, column=None, rate_hz=_PROVISIONAL_HZ))
+            for table in mapping.tables
+        ),
+    )
+
+
+class OlderMeanings(InputError):
+    """The page that was sent showed meanings that are no longer the log's."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """What the tuner chose on the meanings page, by the rows' field names and by the place of tables in the file."""
+
+    roles: dict[str, str]
+    scales: dict[str, str]  # a unit or a number, as typed
+    rates_hz: dict[int, float]
+    seen: str = ""  # mark of the meanings that the page showed
+    profile_name: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnRow:
+    """One row of the meanings page."""
+
+    channel: Channel
+    picture: str  # points of an SVG polyline, 120 × 30
+    state: str  # sure, doubtful or unknown
+    role: str  # as the form shows it
+    scale: str  # unit or factor, as the form shows it
+
+    @property
+    def field(self) -> str:
+        return f"{self.channel.stream.table}-{self.channel.position}"
+
+
+def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRow]]]:
+    """All streams with their columns, miniature pictures included; `typed` is what a refused form held."""
+    found = []
+    for stream in log.streams.order_by("pk"):
+        rows = []
+        for channel in stream.channels.select_related("stream", "pyramid"):
+            if channel.position == 0:
+                continue
+            state = "unknown" if not channel.role else "sure" if (channel.confidence or 0) >= SURE else "doubtful"
+            field = f"{stream.table}-{channel.position}"
+            scale = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
+            rows.append(
+                ColumnRow(
+                    channel=channel,
+                    picture=_miniature(channel),
+                    state=state,
+                    role=typed.get(f"role-{field}", channel.role),
+                    scale=typed.get(f"scale-{field}", scale),
+                )
+            )
+        found.append((stream, rows))
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Following:
+    """A column that follows the correction of its fellow, as the form is to show it."""
+
+    field: str
+    name: str
+    role: str
+    scale: str
+
+
+def following(log: Log, field: str, choice: Choice) -> list[Following]:
+    """Columns named like the corrected one, with the meaning that follows for them.
+
+    Raises InputError for a role or scale that cannot be.
+    """
+    table, _, position = field.partition("-")
+    stream = next((one for one in log.streams.all() if str(one.table) == table), None)
+    columns = (
+        [channel for channel in stream.channels.select_related("stream__log").order_by("position") if channel.position]
+        if stream
+        else []
+    )
+    at = next((k for k, channel in enumerate(columns) if str(channel.position) == position), None)
+    role = choice.roles.get(field, "").strip()
+    if at is None or not role:
+        return []
+    if quantity_of(role) is None:
+        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+    scale = _fitting_scale(columns[at], role, choice.scales.get(field, "").strip())
+    names, units = [channel.name for channel in columns], [channel.stated_unit for channel in columns]
+    found = []
+    for k, follows in {at: role, **fellow_roles(names, units, at, role)}.items():
+        one = f"{table}-{columns[k].position}"
+        if choice.roles.get(one) != follows or choice.scales.get(one) != scale:
+            found.append(Following(field=one, name=columns[k].name, role=follows, scale=scale))
+    return found
+
+
+def _fitting_scale(channel: Channel, role: str, typed: str) -> str:
+    """The scale as typed; one that is left from a meaning of another quantity gives way to what the numbers suggest."""
+    was_shown = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
+    if typed != was_shown or quantity_of(role) == quantity_of(channel.role or ""):
+        parse_scale(role, typed or "1")
+        return typed
+    written = np.array([channel.stats[key] for key in ("low", "mean", "high") if channel.stats.get(key) is not None], dtype=float)
+    before = tuple((str(key), str(value)) for key, value in (channel.stream.log.preamble if channel.stream.log else []))
+    is_counted = bool(np.all(np.mod(written[[0, -1]], 1) == 0)) if written.size else False
+    stated = scale_before(before, role.split(".")[0]) if is_counted and not channel.stated_unit else None
+    found = stated or scale_for_role(role, channel.stated_unit, written)
+    return scale_text(role, found.factor, found.offset)
+
+
+def _miniature(channel: Channel) -> str:
+    """The column's envelope over the whole log as one polyline: up along the highs, back along the lows."""
+    if channel.labels is not None:
+        return ""
+    envelope = load_pyramid(channel)
+    n = min(60, envelope.shape[0])
+    groups = _split(envelope, n)
+    lows = [float(part[:, 0].min()) for part in groups]
+    highs = [float(part[:, 1].max()) for part in groups]
+    finite = [value for value in (*lows, *highs) if value == value]
+    if not finite:
+        return ""
+    bottom, top = min(finite), max(finite)
+    span = (top - bottom) or 1.0
+
+    def point(k: int, value: float) -> str:
+        shown = value if value == value else bottom
+        return f"{120 * k / max(1, len(groups) - 1):.1f},{28 - 26 * (shown - bottom) / span:.1f}"
+
+    upper = [point(k, value) for k, value in enumerate(highs)]
+    lower = [point(k, value) for k, value in enumerate(lows)]
+    return " ".join([*upper, *reversed(lower)])
+
+
+def _split(envelope: Any, n: int) -> list[Any]:
+    edges = [round(k * envelope.shape[0] / n) for k in range(n + 1)]
+    return [envelope[a:b] for a, b in pairwise(edges) if b > a]
+
+
+def role_choices() -> list[str]:
+    """Roles to choose from."""
+    return [role for _, roles in ROLE_CHOICES for role in roles]
+
+
+def unit_choices() -> list[str]:
+    """Units to choose from, whatever the role."""
+    return sorted({unit for units in SHOWN_UNITS.values() for unit in units})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClockRow:
+    """How the time of one stream was found."""
+
+    stream: Stream
+    clock: ClockUse
+    rate: str  # what a refused form held
+
+
+def clocks_of(log: Log, typed: Mapping[str, str]) -> list[ClockRow]:
+    """The clocks of a log's streams."""
+    if not log.applied_mapping:
+        return []
+    mapping = mapping_from_json(log.applied_mapping)
+    return [
+        ClockRow(stream=stream, clock=mapping.tables[stream.table].clock, rate=typed.get(f"rate-{stream.table}", ""))
+        for stream in log.streams.order_by("pk")
+    ]
+
+
+def rate_hz(text: str) -> float:
+    """A sample rate as typed. Raises InputError for what is none."""
+    return number(text.lower().removesuffix("hz"), "a rate in Hz", low=0.01, high=100_000)
+
+
+def seen_mark(log: Log) -> str:
+    """A mark of a log's present meanings."""
+    return seen_of([log.applied_mapping, log.chosen_mapping])
+
+
+def read_again(log: Log) -> Job:
+    """Read the kept file anew with what the recogniser knows now; the tuner's own choices stay."""
+    if not hasattr(log, "upload"):
+        raise InputError("the uploaded file was removed; it cannot be read again")
+    with transaction.atomic():
+        Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+
+
+def choose(log: Log, choice: Choice) -> Job:
+    """Keep the tuner's meanings, as a profile too if it has a name, and read the kept file again.
+
+    Raises InputError for a role or scale that cannot be; nothing is changed then.
+    """
+    if not hasattr(log, "upload"):
+        raise InputError("the uploaded file was removed; its meanings can no longer be changed")
+    if choice.seen != seen_mark(log):
+        raise OlderMeanings(
+            "these meanings were changed since the page was opened. Yours still stand in the fields: look at them again, "
+            "then keep them"
+        )
+    mapping = _chosen(log, choice)
+    check_mapping(mapping)
+    unanswered = questions_of(mapping)
+    if unanswered:
+        raise InputError(unanswered[0])
+    with transaction.atomic():
+        log.chosen_mapping, log.state = mapping.as_json(), Log.State.WAITING
+        if choice.profile_name:
+            log.profile, _ = ImportProfile.objects.update_or_create(
+                fingerprint=log.fingerprint, defaults={"name": choice.profile_name[:120], "mapping": mapping.as_json()}
+            )
+        log.save(update_fields=("chosen_mapping", "state", "profile"))
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+
+
+def _chosen(log: Log, choice: Choice) -> core.Mapping:
+    """The mapping that the log was read with, changed as chosen."""
+    current = mapping_from_json(log.applied_mapping or {})
+    streams = {stream.table: stream for stream in log.streams.prefetch_related("channels")}
+    tables = []
+    for index, table in enumerate(current.tables):
+        stream = streams.get(index)
+        if stream is None:
+            tables.append(table)
+            continue
+        clock = table.clock
+        if index in choice.rates_hz:
+            column = clock.column if clock.unit_s is None else None
+            clock = ClockUse(column=column, rate_hz=choice.rates_hz[index], confidence=1.0, reason="chosen by you")
+        uses = list(table.columns)
+        for channel in stream.channels.all():
+            field = f"{stream.table}-{channel.position}"
+            if channel.position and field in choice.roles:
+                uses[channel.column] = _use(
+                    uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()
+                )
+        tables.append(TableMapping(clock=clock, columns=tuple(uses)))
+    return core.Mapping(tables=tuple(tables))
+
+
+def _use(use: ColumnUse, role: str, scale: str) -> ColumnUse:
+    """One column as chosen; what was left as proposed counts as confirmed."""
+    if not role:
+        return ColumnUse(name=use.name, reason="chosen: no meaning")
+    if quantity_of(role) is None:
+        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+    unchanged = use.role is not None and scale == scale_text(use.role, use.factor, use.offset)
+    if role == use.role and (unchanged or not scale):
+        return replace(use, confidence=max(use.confidence, 0.95))
+    if unchanged and quantity_of(role) == quantity_of(use.role or ""):
+        factor, offset = use.factor, use.offset
+    else:
+        factor, offset = parse_scale(role, scale) if scale else (1.0, 0.0)
+    return ColumnUse(
+        name=use.name, role=role, unit=unit_of(role), factor=factor, offset=offset, confidence=1.0, reason="chosen by you"
+    )

@@ -1,0 +1,29 @@
+from typing import Any
+
+from django import forms
+
+from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.simulator.conditions import CONDITIONS
+
+
+class SimulatorForm(forms.Form):
+    """A flight in the simulator: the stand-in for going out to fly."""
+
+    FAULTS = [("as_built", "as it is built"), *((key, label) for key, (label, _) in CONDITIONS.items())]
+
+    card = forms.ChoiceField(choices=CARD_CHOICES, initial="response", label="Card")
+    configuration = forms.ModelChoiceField(queryset=Configuration.objects.none(), label="Configuration", empty_label=None)
+    flights = forms.IntegerField(min_value=1, max_value=8, initial=1, label="Flights, one after another")
+    seed = forms.IntegerField(min_value=0, max_value=2**31, label="Seed", help_text="the same seed flies the same flight again")
+    wind_m_s = forms.FloatField(min_value=0, max_value=25, initial=2, label="Wind, m/s")
+    pack_charge_pct = forms.FloatField(min_value=10, max_value=100, initial=95, label="Pack charge, %")
+    second_board = forms.BooleanField(required=False, label="A second board records the same flight")
+    condition = forms.ChoiceField(choices=FAULTS, initial="as_built", label="The craft is")
+
+    def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        configurations = self.fields["configuration"]
+        assert isinstance(configurations, forms.ModelChoiceField)
+        configurations.queryset = craft.configurations.all()
+        self.fields["configuration"].initial = craft.configurations.first()

@@ -215,6 +215,8 @@ def _document(path: str) -> dict[str, Any]:
         document = json.loads(Path(path).read_text(encoding="utf-8"))
     except OSError as error:
         raise InputError(f"{path}: {error.strerror}") from None
+    except RecursionError:
+        raise LogReadError(f"{path} is nested too deeply to be read") from None
     except ValueError as error:
         raise InputError(f"{path} is not JSON: {error}") from None
     if not isinstance(document, dict):

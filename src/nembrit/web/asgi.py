@@ -2,7 +2,11 @@
 
 import os
 
-from django.core.asgi import get_asgi_application
+import django
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nembrit.web.settings")
-application = get_asgi_application()
+django.setup(set_prefix=False)
+
+from nembrit.web.common.door import Door  # noqa: E402 - needs the settings
+
+application = Door()

@@ -188,8 +188,10 @@ def _serve(listener: socket.socket, folder: Path) -> None:
     address = "http://{}:{}/".format(*listener.getsockname())
     supervisor = _Supervisor()
     supervisor.start()
+    from nembrit.web.common.door import PatientForAWhile
+
     config = uvicorn.Config(
-        "nembrit.web.asgi:application", loop="asyncio", http="h11", ws="none", lifespan="off", log_level="warning"
+        "nembrit.web.asgi:application", loop="asyncio", http=PatientForAWhile, ws="none", lifespan="off", log_level="warning"
     )
     listener.listen(128)  # who comes before the server runs waits for it
     print(f"Nembrit is ready: {address}\nData folder: {folder}\nCtrl-C stops it.", flush=True)

@@ -52,12 +52,13 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "nembrit.web.common.middleware.ContentSecurity",
     "django.middleware.security.SecurityMiddleware",
     "nembrit.web.common.middleware.StaticFiles",
     "nembrit.web.common.middleware.OneWorkshop",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
-    "django.middleware.csrf.CsrfViewMiddleware",
+    "nembrit.web.common.middleware.TokenBeforeFiles",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "nembrit.web.common.middleware.OwnerOnLoopback",
     "django.contrib.messages.middleware.MessageMiddleware",
@@ -116,6 +117,12 @@ MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
 SESSION_COOKIE_NAME = "nembrit-session"
 CSRF_COOKIE_NAME = "nembrit-csrf"
 SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+# everything comes from here, and no script stands in a page
+CONTENT_SECURITY_POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data: blob:; "
+    "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+)
 SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008", "security.W012", "security.W016"]  # loopback has no TLS
 
 LOGGING = {

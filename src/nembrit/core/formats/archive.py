@@ -72,7 +72,7 @@ def _unzip(content: bytes) -> tuple[Member, ...]:
                     total += len(piece)
                     _check_size(total, len(content))
                     parts.append(piece)
-            found.append(Member(name=entry.filename.replace("\\", "/").rsplit("/", 1)[-1], content=_not_nested(b"".join(parts))))
+            found.append(Member(name=plain_name(entry.filename), content=_not_nested(b"".join(parts))))
     except (zipfile.BadZipFile, zlib.error, EOFError, OSError, ValueError) as error:
         raise LogReadError(f"this .zip file is broken or cut off: {error}") from None
     except (RuntimeError, NotImplementedError) as error:  # encrypted, or packed in a way that is not supported
@@ -80,6 +80,16 @@ def _unzip(content: bytes) -> tuple[Member, ...]:
     if not found:
         raise LogReadError("this .zip file holds no files")
     return tuple(found)
+
+
+def plain_name(name: str) -> str:
+    """A file's own name without its folders, as one line that can be shown.
+
+    >>> plain_name("logs\\\\a\\nb\\x07.csv")
+    'a b .csv'
+    """
+    last = name.replace("\\", "/").rstrip("/").rsplit("/", 1)[-1]
+    return "".join(sign if sign.isprintable() else " " for sign in last)[:200].strip() or "unnamed"
 
 
 def _check_size(total: int, packed: int) -> None:

@@ -52,6 +52,15 @@ def check_head(head: bytes) -> None:
     format_of(head).check_head(head)
 
 
+def check_small(content: bytes) -> None:
+    """Refuse at once a small file that cannot be read, without unpacking what may be large. Raises LogReadError."""
+    log_format = format_of(content)
+    if log_format.key == parquet.KEY:
+        parquet.check_size(content)
+    else:
+        read_raw(content)
+
+
 def read_raw(content: bytes | BinaryIO, *, progress: Progress = no_progress, n_bytes: int | None = None) -> RawLog:
     """Read a file's tables without saying what they mean; raises LogReadError with the place and what was expected.
 

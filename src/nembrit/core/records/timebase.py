@@ -10,6 +10,7 @@ from nembrit.core.types import FloatArray
 
 _GAP_PERIODS = 1.75  # a step longer than this many periods is a gap (half a period of jitter is none)
 _MAX_GRID_SAMPLES = 200_000_000
+_LEAST_STEP_S, _MOST_STEP_S = 1e-6, 3600.0  # no recorder writes faster than a million rows a second
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,9 +34,11 @@ def clock_of(t_s: FloatArray) -> Clock:
     if t_s.size < 2:
         raise InputError(f"a log needs at least two samples, this one has {t_s.size}")
     steps_s = np.diff(t_s)
-    if steps_s.min() <= 0:
+    if not steps_s.min() > 0:
         raise InputError("time must rise from sample to sample")
     median_s = float(np.median(steps_s))
+    if not _LEAST_STEP_S <= median_s <= _MOST_STEP_S:
+        raise InputError(f"samples {median_s:.3g} s apart are no log’s: a clock in another unit is taken for seconds")
     is_gap = steps_s > _GAP_PERIODS * median_s
     regular_s = steps_s[~is_gap]
     gaps_s = tuple((float(t_s[i]), float(t_s[i + 1])) for i in np.flatnonzero(is_gap))

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from nembrit.core.errors import InputError
+from nembrit.core.setup.limits import within
 from nembrit.core.types import AXES
 
 KINDS = (
@@ -222,12 +223,13 @@ def card_from_json(document: dict[str, Any]) -> Card:
     for number, step in enumerate(steps, start=1):
         try:
             manoeuvre = Manoeuvre(**step)
-            seconds = float(manoeuvre.seconds)
+            seconds = within(manoeuvre.seconds, "seconds", 0, 1e6)
+            size_ratio = within(manoeuvre.size_ratio, "size_ratio", -1e6, 1e6)
         except (TypeError, ValueError) as error:
             raise InputError(f"manoeuvre {number}: {error}") from None
         if manoeuvre.kind not in KINDS:
             raise InputError(f"manoeuvre {number}: “{manoeuvre.kind}” is no kind; expected {', '.join(KINDS)}")
-        if not 0.5 <= seconds <= 600 or not 0 <= manoeuvre.size_ratio <= 1:
+        if not 0.5 <= seconds <= 600 or not 0 <= size_ratio <= 1:
             raise InputError(f"manoeuvre {number}: seconds go from 0.5 to 600, size_ratio from 0 to 1")
         if manoeuvre.axis is not None and manoeuvre.axis not in AXES:
             raise InputError(f"manoeuvre {number}: “{manoeuvre.axis}” is no axis; expected {', '.join(AXES)}")

@@ -6,6 +6,7 @@ from typing import Any
 
 from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import Setting, number
+from nembrit.core.setup.limits import within
 from nembrit.core.setup.namemap import MEANINGS, NameMap
 from nembrit.core.types import AXES
 
@@ -139,20 +140,23 @@ def controller_from_json(document: dict[str, Any]) -> Controller:
     if document.get("gain_units", "shown") != "si":
         raise InputError('the simulator needs gains in SI units: "gain_units": "si"')
     try:
-        gains = {axis: AxisGains(**{k: float(v) for k, v in document["gains"][axis].items()}) for axis in AXES}
+        gains = {
+            axis: AxisGains(**{k: within(v, f"gain {k} of {axis}", 0, 1e6) for k, v in document["gains"][axis].items()})
+            for axis in AXES
+        }
         chains: dict[str, Any] = {
             place: tuple(_filter_from_json(entry) for entry in document.get("filters", {}).get(place, ())) for place in _CHAINS
         }
         rates = {
-            axis: tuple((float(stick), float(rate)) for stick, rate in points)
+            axis: tuple((within(stick, "a stick", -1, 1), within(rate, "a rate in deg/s", -1e5, 1e5)) for stick, rate in points)
             for axis, points in document.get("stick_rates", {}).items()
         }
         optional: dict[str, Any] = {
-            key: float(document[key])
+            key: within(document[key], key, 0, 1e6)
             for key in ("output_limit", "integral_limit", "idle", "output_rate_hz")
             if document.get(key) is not None
         }
-        loop_rate_hz = float(document["loop_rate_hz"])
+        loop_rate_hz = within(document["loop_rate_hz"], "loop_rate_hz", 50, 100_000)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InputError(f"the configuration is not complete: {error}") from None
     return Controller(loop_rate_hz=loop_rate_hz, gains=gains, stick_rates=rates, **chains, **optional)
@@ -162,8 +166,8 @@ def _filter_from_json(entry: dict[str, Any]) -> Filter:
     kind = str(entry["kind"])
     return Filter(
         kind=kind,
-        frequency_hz=float(entry[_FREQUENCY_KEYS.get(kind, "cutoff_hz")]),
-        q=float(entry.get("q", 0.7071)),
+        frequency_hz=within(entry[_FREQUENCY_KEYS.get(kind, "cutoff_hz")], f"the frequency of a {kind} in Hz", 0.01, 100_000),
+        q=within(entry.get("q", 0.7071), f"the q of a {kind}", 0.01, 1000),
         discretisation=str(entry.get("discretisation", "bilinear")),
         orders=tuple(int(order) for order in entry.get("orders", ())),
         blend_hz=float(entry.get("blend_hz", 0.0)),

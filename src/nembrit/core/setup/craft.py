@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.errors import InputError
+from nembrit.core.setup.limits import within
 from nembrit.core.types import FloatArray
 
 
@@ -37,6 +38,7 @@ class Craft:
         return np.array([[motor.roll, motor.pitch, motor.yaw] for motor in self.motors], dtype=np.float64).reshape(-1, 3)
 
 
+KINDS = ("multirotor", "fixed_wing")
 LAYOUTS: dict[str, tuple[str, int, float]] = {
     # name → label, motors, angle of the first motor from the nose [deg, clockwise seen from above]
     "tri": ("three motors, yaw by a servo", 3, 60.0),
@@ -80,16 +82,26 @@ def craft_from_json(document: dict[str, Any]) -> Craft:
         propeller = document.get("propeller", {})
         return Craft(
             name=str(document["name"]),
-            kind=str(document["kind"]),
-            motors=tuple(Motor(**{axis: float(row[axis]) for axis in ("roll", "pitch", "yaw")}) for row in document["motors"]),
-            diameter_in=float(propeller.get("diameter_in", 5.0)),
-            pitch_in=float(propeller.get("pitch_in", 4.0)),
-            blades=int(propeller.get("blades", 3)),
-            cells=int(document.get("cells", 4)),
-            mass_g=float(document.get("mass_g", 600.0)),
+            kind=_kind(document["kind"]),
+            motors=tuple(_motor(row, n) for n, row in enumerate(document["motors"], start=1)),
+            diameter_in=within(propeller.get("diameter_in", 5.0), "a propeller’s diameter in inches", 0.5, 60),
+            pitch_in=within(propeller.get("pitch_in", 4.0), "a propeller’s pitch in inches", 0.1, 60),
+            blades=int(within(propeller.get("blades", 3), "the number of blades", 1, 12)),
+            cells=int(within(document.get("cells", 4), "the number of cells", 1, 20)),
+            mass_g=within(document.get("mass_g", 600.0), "a mass in g", 1, 100_000),
         )
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, AttributeError) as error:
         raise InputError(f"the craft is not complete: {error}") from None
+
+
+def _kind(text: object) -> str:
+    if text not in KINDS:
+        raise InputError(f"“{str(text)[:30]}” is no kind of craft; expected {', '.join(KINDS)}")
+    return str(text)
+
+
+def _motor(row: dict[str, Any], number: int) -> Motor:
+    return Motor(**{axis: within(row[axis], f"motor {number}, {axis}", -100, 100) for axis in ("roll", "pitch", "yaw")})
 
 
 def craft_to_json(craft: Craft) -> dict[str, Any]:

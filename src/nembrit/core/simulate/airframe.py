@@ -11,6 +11,7 @@ import numpy as np
 
 from nembrit.core.errors import InputError
 from nembrit.core.setup.craft import Craft
+from nembrit.core.setup.limits import within
 
 THRUST_CURVE_EXPONENT = 0.8  # rotor speed ~ command ** 0.8, thrust ~ speed ** 2
 
@@ -87,6 +88,9 @@ class World:
             raise InputError(f"wind goes from 0 to 25 m/s, got {self.wind_m_s:g}")
         if not 0.1 <= self.pack_charge_ratio <= 1:
             raise InputError(f"the pack's charge goes from 0.1 to 1, got {self.pack_charge_ratio:g}")
+        within(self.log_rate_hz, "log_rate_hz", 10, 50_000)
+        within(self.wash_ratio, "wash_ratio", 0, 100)
+        within(self.seed, "the seed", 0, 2**63 - 1)
 
 
 def airframe_of(craft: Craft) -> Airframe:

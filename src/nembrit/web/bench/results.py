@@ -57,7 +57,9 @@ def start_analysis(segment: Segment) -> Job:
 @job_handler(JOB)
 def make_results(segment_id: int, progress: Progress) -> None:
     """Run the analyses of one segment that are missing or of an earlier version, and store them together."""
-    segment = Segment.objects.select_related("log", "flight__craft").get(pk=segment_id)
+    segment = Segment.objects.select_related("log", "flight__craft").filter(pk=segment_id).first()
+    if segment is None:  # the log was moved meanwhile: its new place has a job of its own
+        return
     craft = craft_facts(segment.flight.craft)
     missing = missing_analyses(segment)
     if not missing:
@@ -66,6 +68,8 @@ def make_results(segment_id: int, progress: Progress) -> None:
     flight = CoreFlight(recording, craft=craft, spans=current_spans(segment.log), history=_history(segment.flight))
     found = analyse(flight, only=missing, progress=progress)
     with transaction.atomic():
+        if not Segment.objects.filter(pk=segment.pk).exists():
+            return
         for key in missing:
             store(segment, key, getattr(found, key))
 

@@ -90,6 +90,8 @@ def sentence_of(error: BaseException | None) -> tuple[int, str] | None:
         return 503, f"{BUSY}."
     if is_disk_full(error):
         return 507, f"{FULL}."
+    if isinstance(error, FileNotFoundError) and str(workshop_file().parent) in str(error.filename or ""):
+        return 503, f"The workshop’s folder {workshop_file().parent} is gone. {_HOW_ON}."
     if isinstance(error, (DatabaseError, sqlite3.Error)) and any(words in str(error) for words in _GONE):
         return 503, f"The workshop’s file {workshop_file()} is gone, damaged or may not be written to. {_HOW_ON}."
     return None

@@ -2,14 +2,17 @@
 
 from collections.abc import Callable
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.http import HttpRequest, HttpResponse, HttpResponseBase
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, QueryDict
+from django.middleware.csrf import CsrfViewMiddleware
 from django.shortcuts import render
 from whitenoise.middleware import WhiteNoiseMiddleware
 from whitenoise.responders import StaticFile
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.database import one_workshop
+from nembrit.web.common.door import TOKEN_KEY
 
 Next = Callable[[HttpRequest], HttpResponseBase]
 
@@ -32,6 +35,34 @@ class StaticFiles(WhiteNoiseMiddleware):  # type: ignore[misc]  # has no types
         for key, value in answer.headers:
             response[key] = value
         return response
+
+
+class ContentSecurity:
+    """A page may load and run only what ships with the application."""
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        response = self.get_response(request)
+        response.headers.setdefault("Content-Security-Policy", settings.CONTENT_SECURITY_POLICY)
+        return response
+
+
+class TokenBeforeFiles(CsrfViewMiddleware):
+    """Django's check of the page's token; that of a form with files stands in its address or a header, so that it is
+    checked before the files are read."""
+
+    def _check_token(self, request: HttpRequest) -> None:
+        if request.content_type != "multipart/form-data":
+            super()._check_token(request)  # type: ignore[misc]  # not in the stubs
+            return
+        request.META.setdefault(settings.CSRF_HEADER_NAME, request.GET.get(TOKEN_KEY, ""))
+        request._post = QueryDict()  # type: ignore[attr-defined]  # nothing is read for the check
+        try:
+            super()._check_token(request)  # type: ignore[misc]
+        finally:
+            del request._post  # type: ignore[attr-defined]
 
 
 class OneWorkshop:

@@ -51,3 +51,11 @@ class Job(models.Model):
     @property
     def share_pct(self) -> int:
         return round(100 * self.share_ratio)
+
+
+class SentForm(models.Model):
+    """A form that was sent and where it led."""
+
+    mark = models.CharField(max_length=64, unique=True)
+    address = models.CharField(max_length=500)
+    sent_at = models.DateTimeField(auto_now_add=True)

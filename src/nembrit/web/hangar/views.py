@@ -1,12 +1,16 @@
 """Pages of the hangar: craft, configurations, name map."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.fields import row_number
+from nembrit.web.common.once import once, sent_before
 from nembrit.web.hangar import services
 from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
@@ -20,13 +24,18 @@ def craft_list(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def craft_new(request: HttpRequest) -> HttpResponse:
     form = CraftForm(request.POST if request.method == "POST" else None)
+    if (sent := sent_before(request)) is not None:  # its own name is taken now
+        return redirect(sent)
     if request.method == "POST" and form.is_valid():
-        data = dict(form.cleaned_data)
-        layout = data.pop("layout") or None
-        craft = services.create_craft(layout=layout, **data)
-        messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
-        return redirect("hangar:configuration_new", craft.pk)
+        return redirect(once(request, lambda: _made_craft(request, dict(form.cleaned_data))))
     return render(request, "hangar/craft_new.html", {"form": form}, status=400 if form.is_bound else 200)
+
+
+def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
+    layout = data.pop("layout") or None
+    craft = services.create_craft(layout=layout, **data)
+    messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
+    return reverse("hangar:configuration_new", args=[craft.pk])
 
 
 @require_http_methods(["GET", "POST"])
@@ -35,14 +44,17 @@ def configuration_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     form = ConfigurationForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         try:
-            configuration = services.paste_configuration(craft, form.cleaned_data["text"], note=form.cleaned_data["note"])
+            return redirect(once(request, lambda: _pasted(request, craft, **form.cleaned_data)))
         except CoreError as error:
             form.add_error("text", str(error))
-        else:
-            messages.success(request, f"{configuration} of {craft.name} is kept.")
-            return redirect(configuration)
     context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft)}
     return render(request, "hangar/configuration_new.html", context, status=400 if form.is_bound else 200)
+
+
+def _pasted(request: HttpRequest, craft: Craft, text: str, note: str) -> str:
+    configuration = services.paste_configuration(craft, text, note=note)
+    messages.success(request, f"{configuration} of {craft.name} is kept.")
+    return configuration.get_absolute_url()
 
 
 @require_safe
@@ -99,9 +111,13 @@ def build_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
     form = BuildForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
-        latest = services.latest_build(craft)
-        # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may
-        services.add_build_entry(craft, faults=latest.simulated_faults if latest else None, **form.cleaned_data)
-        messages.success(request, "The build entry is kept; flights from now on belong to it.")
-        return redirect(craft)
+        return redirect(once(request, lambda: _noted(request, craft, **form.cleaned_data)))
     return render(request, "hangar/build_new.html", {"craft": craft, "form": form}, status=400 if form.is_bound else 200)
+
+
+def _noted(request: HttpRequest, craft: Craft, **entry: str) -> str:
+    latest = services.latest_build(craft)
+    # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may
+    services.add_build_entry(craft, faults=latest.simulated_faults if latest else None, **entry)
+    messages.success(request, "The build entry is kept; flights from now on belong to it.")
+    return craft.get_absolute_url()

@@ -11,14 +11,15 @@ from django.dispatch import receiver
 from django.utils import timezone
 
 from nembrit.core.errors import CoreError, InputError, LogReadError
-from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of
-from nembrit.core.formats.registry import check_head, read_raw, with_quality
+from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of, plain_name
+from nembrit.core.formats.registry import check_head, check_small, read_raw, with_quality
 from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.manoeuvres.sampling import slow_recording
 from nembrit.core.progress import Progress
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.raw import RawLog
+from nembrit.web.common.fields import moment
 from nembrit.web.common.jobs import job_handler, start_job, worker_started
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
@@ -59,6 +60,7 @@ def receive_file(
     Without a craft they go to the inbox. Nothing is kept of a file that is refused here. A stream is
     packed piece by piece and never lies in memory whole.
     """
+    file_name = plain_name(file_name)
     stream = io.BytesIO(content) if isinstance(content, bytes) else content
     head = stream.read(_HEAD_BYTES)
     if not is_archive(head[:4]):
@@ -83,7 +85,7 @@ def _receive(
 ) -> Received:
     try:
         if len(head) < _HEAD_BYTES:
-            read_raw(head)  # small files are known whole at once
+            check_small(head)  # small files are known whole at once
         check_head(head)
         arrived = arrive(head, rest)
     except LogReadError as error:
@@ -135,7 +137,9 @@ def remove_refused(log: Log) -> None:
 @job_handler("import_log")
 def import_log(log_id: int, progress: Progress) -> None:
     """Read one kept file; a refusal is written to the log's row."""
-    log = Log.objects.select_related("craft").get(pk=log_id)
+    log = Log.objects.select_related("craft").filter(pk=log_id).first()
+    if log is None:  # put away meanwhile
+        return
     if log.state == Log.State.READY:
         suggest_place(log)
         return
@@ -206,7 +210,7 @@ def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
     log.rows_read, log.rows_dropped, log.format_key = parsed.rows_read, parsed.rows_dropped, parsed.format_key
     log.preamble, log.understood = [list(pair) for pair in raw.preamble], list(raw.understood)
     if raw.started_at is not None:  # a clock without a zone shows the time of the place where it flew
-        log.recorded_at = raw.started_at if raw.started_at.tzinfo else timezone.make_aware(raw.started_at)
+        log.recorded_at = _plausible(raw.started_at)
     log.quality = [
         {
             "code": note.code,
@@ -218,6 +222,14 @@ def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
         }
         for note in parsed.quality
     ]
+
+
+def _plausible(started_at: datetime) -> datetime | None:
+    """A recorder's date, unless no craft can have flown then: a clock that was never set says the year 1."""
+    try:
+        return moment(started_at if started_at.tzinfo else timezone.make_aware(started_at))
+    except (InputError, OverflowError, ValueError):
+        return None
 
 
 def _renew_segments(log: Log, window_s: tuple[float, float]) -> None:

@@ -7,6 +7,7 @@ from django.contrib import messages
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_http_methods, require_POST
 
 from nembrit.core.errors import CoreError, InputError
@@ -114,7 +115,7 @@ def log_move(request: HttpRequest, log_id: int) -> HttpResponse:
     kind, _, number = request.POST.get("to", "").partition("-")
     if (wanted := row_number(number)) is None or kind not in ("flight", "craft"):
         messages.error(request, "Choose a flight or a craft for the log. Nothing was moved.")
-        return redirect(request.POST.get("back") or log)
+        return redirect(_back(request) or log.get_absolute_url())
     try:
         if kind == "flight":
             segment = places.move_to(log, get_object_or_404(Flight, pk=wanted))
@@ -125,6 +126,12 @@ def log_move(request: HttpRequest, log_id: int) -> HttpResponse:
         return redirect(log)
     messages.success(request, f"{log.file_name} belongs to {segment.flight} of {segment.flight.craft} now.")
     return redirect(log)
+
+
+def _back(request: HttpRequest) -> str:
+    """Where the form wants to go back to, if that is a page of this workshop."""
+    address = request.POST.get("back", "")
+    return address if address.startswith("/") and url_has_allowed_host_and_scheme(address, allowed_hosts=None) else ""
 
 
 @require_POST

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_http_methods
 from nembrit.core.errors import CoreError
 from nembrit.web.common.fields import row_numbers
 from nembrit.web.common.models import Job
+from nembrit.web.common.once import once
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log
 from nembrit.web.simulator import services
@@ -25,11 +26,9 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
     )
     if request.method == "POST" and form.is_valid():
         try:
-            jobs = _fly(craft, form.cleaned_data)
+            return redirect(once(request, lambda: _flying(request, craft, form.cleaned_data)))
         except CoreError as error:
             form.add_error(None, str(error))
-        else:
-            return redirect(f"{request.path}?jobs={','.join(str(job.pk) for job in jobs)}")
     wanted = row_numbers(request.GET.get("jobs", "").split(","), most=8)
     subjects = Job.objects.filter(pk__in=wanted, kind="simulate").order_by("pk").values_list("subject_id", flat=True)
     # the newest job about each flight: one that was cancelled may have been started again
@@ -39,6 +38,11 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
     }
     context = {"craft": craft, "form": form, "flown": [(job, logs.get(job.subject_id)) for job in jobs]}
     return render(request, "simulator/simulator.html", context, status=400 if form.is_bound else 200)
+
+
+def _flying(request: HttpRequest, craft: Craft, data: dict[str, Any]) -> str:
+    jobs = _fly(craft, data)
+    return f"{request.path}?jobs={','.join(str(job.pk) for job in jobs)}"
 
 
 def _fly(craft: Craft, data: dict[str, Any]) -> list[Job]:

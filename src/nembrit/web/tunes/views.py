@@ -9,6 +9,7 @@ from nembrit.core.errors import CoreError
 from nembrit.web.bench.results import by_flight, ensure_results, latest_act_finding
 from nembrit.web.bench.services import AXES
 from nembrit.web.common.jobs import latest_jobs
+from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff, latest_configuration
@@ -84,11 +85,18 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     values = ValuesForm(posted, settings=settings, latest=latest) if latest and group != "hardware" else None
     status = 400 if form.is_bound else 200
     if form.is_bound and form.is_valid() and (values is None or values.is_valid()):
-        try:
+
+        def write() -> str:
             slip = services.make_slip(
                 present, group=group, text=form.text(), part=form.cleaned_data["part"],
                 values=values.values() if values else {}, shown_from=values.cleaned_data["revision"] if values else None,
             )  # fmt: skip
+            made = slip.result_configuration or slip.result_build
+            messages.success(request, f"Slip {slip.number} is written, {made} is made. Now fly it.")
+            return slip.get_absolute_url()
+
+        try:
+            return redirect(once(request, write))
         except services.OlderRevision as error:
             form.add_error(None, str(error))
             status = 409
@@ -96,10 +104,6 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
                 values.shown_anew(latest)
         except CoreError as error:
             form.add_error(None, str(error))
-        else:
-            made = slip.result_configuration or slip.result_build
-            messages.success(request, f"Slip {slip.number} is written, {made} is made. Now fly it.")
-            return redirect(slip)
     context = {
         "craft": shown,
         "tune": present,

@@ -4,10 +4,19 @@ import math
 from collections.abc import Sequence
 
 from django import template
+from django.utils.html import format_html
+
+from nembrit.web.common.once import FIELD, new_mark
 
 register = template.Library()
 _MINUS = "\u2212"
 _THIN = "\u202f"
+
+
+@register.simple_tag
+def once() -> str:
+    """A hidden field by which a form that is sent twice is known."""
+    return format_html('<input type="hidden" name="{}" value="{}">', FIELD, new_mark())
 
 
 @register.filter

@@ -1,4 +1,4 @@
-"""Fits the weights of the joint ranking of causes on simulated flights; run by hand, the result goes into `core/causes/weights.json`.
+"""Fits the weights of the joint ranking of causes on simulated flights; run by hand; it writes `core/causes/weights.json`.
 
 `python -m benchmarks.fit_causes FIRST_SEED N_PER_CAUSE [FIRST_SEED N_PER_CAUSE …] [--fit]` with PYTHONPATH=src:. and
 OMP_NUM_THREADS=1; symptoms are cached in the temporary folder.

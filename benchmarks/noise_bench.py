@@ -46,7 +46,7 @@ def bare(log: Recording) -> None:
 def whole(log: Recording) -> None:
     """Everything the noise bench says of a log: spectra with bands and peaks, lines, motors, findings, maps of every axis."""
     flight = Flight(log, craft=CraftFacts(mixer=np.ones((4, 3)), blades=3), spans=())
-    vars(flight)["_steps"] = {}, {}  # step responses are no part of the noise bench
+    vars(flight)["_steps"], vars(flight)["usable"] = ({}, {}), {}  # the response is no part of the noise bench
     found = analyse(flight, only=("noise", "motors", "maps"))
     findings_of(flight, flight.symptoms, metrics={})
     assert there(found.maps).roles

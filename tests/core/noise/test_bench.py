@@ -19,6 +19,7 @@ from nembrit.core.noise.sensors import attribute, band_ratios, chip_ringing, raw
 from nembrit.core.noise.spikes import noisiest_axis, spikes_of
 from nembrit.core.noise.vibration import vibration_of
 from nembrit.core.records.log import Recording
+from nembrit.core.rotors.orders import order_mask
 from nembrit.core.rotors.search import speed_law
 from nembrit.core.rotors.track import RotorTrack, commanded_track, rotor_track
 from nembrit.core.simulate.airframe import SecondGyro, airframe_of
@@ -308,7 +309,7 @@ def test_a_low_pass_that_rings_is_recognised(damping: float, rings: bool) -> Non
 @pytest.mark.parametrize("faults", [{}, {"resonance_factor": 8.0}])
 def test_a_frame_that_rings_is_not_taken_for_the_chips_filter(faults: dict[str, float]) -> None:
     shown = frames(seed=11, **faults)
-    assert raw_gyro_ringing(shown, rotor_track(shown)) == {}
+    assert raw_gyro_ringing(shown, order_mask(shown, rotor_track(shown))) == {}
 
 
 @pytest.mark.parametrize(("pitch_hz", "n_found"), [(260, 3), (340, 0)])

@@ -11,7 +11,7 @@ from nembrit.core.errors import CoreError, NotEnoughData
 from nembrit.core.noise.lines import Line, noise_lines
 from nembrit.core.noise.maps import noise_map, spectrogram
 from nembrit.core.rotors.track import RotorTrack
-from nembrit.core.spectra.frames import Frames, frames_of
+from nembrit.core.spectra.frames import Frames, frames_of, frames_with
 from nembrit.core.types import AXES, FloatArray, IntArray
 
 TOP_HZ = 640.0
@@ -74,6 +74,9 @@ def _frames_with(flight: Flight, family: str, roles: list[str]) -> Frames | None
         return None
     if all(role in flight.frames.power for role in roles):
         return flight.frames
+    alike = frames_with(flight.frames, flight.recording, roles)
+    if alike is not None:
+        return alike
     try:
         return frames_of(flight.recording, (family,))
     except CoreError:
@@ -81,8 +84,12 @@ def _frames_with(flight: Flight, family: str, roles: list[str]) -> Frames | None
 
 
 def _maps_of(flight: Flight, frames: Frames, role: str) -> RoleMaps:
-    track = flight.track if flight.track is not None and flight.track.hz.shape[0] == frames.t_s.size else None
-    lines = flight.lines.get(role) if frames is flight.frames else noise_lines(frames, role, track, blades=flight.blades)
+    is_alike = flight.frames is not None and np.array_equal(frames.t_s, flight.frames.t_s)
+    track = flight.track if is_alike else None
+    if frames is flight.frames:
+        lines = flight.lines[role]
+    else:
+        lines = flight.lines_of(frames, role) if is_alike else noise_lines(frames, role, None, blades=flight.blades)
     over: dict[str, DrawnMap] = {}
     reasons: dict[str, str] = {}
     for name in OVERS:
@@ -90,7 +97,7 @@ def _maps_of(flight: Flight, frames: Frames, role: str) -> RoleMaps:
             over[name] = _drawn(frames, role, name, track)
         except NotEnoughData as error:
             reasons[name] = str(error)
-    return RoleMaps(bin_hz=frames.bin_hz, lines=tuple(lines or ()), over=over, reasons=reasons)
+    return RoleMaps(bin_hz=frames.bin_hz, lines=lines, over=over, reasons=reasons)
 
 
 def _drawn(frames: Frames, role: str, over: str, track: RotorTrack | None) -> DrawnMap:

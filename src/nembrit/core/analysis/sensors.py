@@ -53,7 +53,7 @@ def _run(flight: Flight) -> Sensors:
         has_second_board=flight.recording.has("b/gyro_raw.roll"),
         ratios=ratios,
         refused=refused,
-        ringing=dict(raw_gyro_ringing(flight.frames, flight.track)) if flight.frames is not None else {},
+        ringing=dict(raw_gyro_ringing(flight.frames, flight.order_mask)) if flight.frames is not None else {},
         rest=_at_rest(flight),
     )
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from nembrit.core.errors import CoreError
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.noise.lines import Line, noise_lines
+from nembrit.core.noise.lines import Line, OrderMasks, noise_lines, order_masks
 from nembrit.core.noise.roughness import OutputRoughness, output_roughness
 from nembrit.core.noise.spikes import Spikes, spikes_of
 from nembrit.core.noise.vibration import Vibration, vibration_of
@@ -77,7 +77,19 @@ class Sight:
         """Lines by gyro role."""
         if self.frames is None:
             return {}
-        return {role: noise_lines(self.frames, role, self.track, blades=self.blades) for role in self.gyro_roles}
+        return {role: self.lines_of(self.frames, role) for role in self.gyro_roles}
+
+    def lines_of(self, frames: Frames, role: str) -> tuple[Line, ...]:
+        """Lines of one channel of frames that were cut where this flight's are."""
+        return noise_lines(frames, role, self.track, blades=self.blades, masks=self.line_masks)
+
+    @cached_property
+    def line_masks(self) -> OrderMasks | None:
+        return None if self.frames is None or self.track is None else order_masks(self.frames, self.track)
+
+    @cached_property
+    def order_mask(self) -> BoolArray | None:
+        return None if self.frames is None or self.track is None else order_mask(self.frames, self.track)
 
     @cached_property
     def densities(self) -> Mapping[str, FloatArray]:
@@ -85,8 +97,7 @@ class Sight:
         frames = self.frames
         if frames is None:
             return {}
-        mask = None if self.track is None else order_mask(frames, self.track)
-        return {role: cleaned_density(frames, role, mask, frames.is_calm) for role in self.gyro_roles}
+        return {role: cleaned_density(frames, role, self.order_mask, frames.is_calm) for role in self.gyro_roles}
 
     @cached_property
     def spikes(self) -> Mapping[str, Spikes]:

@@ -7,7 +7,7 @@ import scipy.ndimage
 import scipy.signal
 
 from nembrit.core.noise.resonance import resonance_near
-from nembrit.core.rotors.orders import order_mask
+from nembrit.core.rotors.orders import near_mask, order_mask
 from nembrit.core.rotors.track import RotorTrack
 from nembrit.core.spectra.frames import Frames
 from nembrit.core.spectra.levels import folded, whitened
@@ -40,7 +40,25 @@ class Line:
     error_hz: float | None = None  # of fixed lines, half width of the 95 % interval of their frequency
 
 
-def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: int | None = None) -> tuple[Line, ...]:
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class OrderMasks:
+    """What belongs to the motors and is left out in the search for fixed lines: the same for every axis."""
+
+    wide: BoolArray  # (n_frames, n_bins), where lines are looked for
+    near: BoolArray  # where only the frequency of one is asked for
+
+
+def order_masks(frames: Frames, track: RotorTrack) -> OrderMasks:
+    """Masks of all motors' orders."""
+    reach = _REACH_RECORDED if track.is_recorded else _REACH
+    return OrderMasks(
+        wide=_wide_mask(frames, track, _MASKED_ORDERS, reach), near=_wide_mask(frames, track, _NEAR_ORDERS, _REACH_NEAR)
+    )
+
+
+def noise_lines(
+    frames: Frames, role: str, track: RotorTrack | None, *, blades: int | None = None, masks: OrderMasks | None = None
+) -> tuple[Line, ...]:
     """Lines of one gyro axis, strongest first.
 
     Parameters
@@ -52,6 +70,8 @@ def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: 
         Motor speeds; None: moving lines cannot be told, and the others are unknown.
     blades : int, optional
         Blades of a propeller, to call that order by its name.
+    masks : OrderMasks, optional
+        Where `order_masks` was worked out already, for another axis.
 
     Notes
     -----
@@ -64,7 +84,9 @@ def noise_lines(frames: Frames, role: str, track: RotorTrack | None, *, blades: 
     started from those of a prototype, then tried on 120 simulated flights of their own seeds (`docs/methods.md`, 4).
     """
     level = whitened(frames.power[role], bin_hz=frames.bin_hz)
-    found = [*_moving(frames, level, track, blades), *_fixed(frames, role, level, track)]
+    if masks is None and track is not None:
+        masks = order_masks(frames, track)
+    found = [*_moving(frames, level, track, blades), *_fixed(frames, role, level, track, masks)]
     return tuple(sorted(found, key=lambda line: -line.level_db))
 
 
@@ -103,12 +125,9 @@ def _moving(frames: Frames, level: FloatArray, track: RotorTrack | None, blades:
 _BEST_OF_THREE = 0.62  # what the largest of three neighbouring bins of plain noise reaches above the median's level
 
 
-def _fixed(frames: Frames, role: str, level: FloatArray, track: RotorTrack | None) -> list[Line]:
-    mask: BoolArray = np.zeros(level.shape, bool)
-    mask_near = mask
-    if track is not None:
-        mask = _wide_mask(frames, track, _MASKED_ORDERS, _REACH_RECORDED if track.is_recorded else _REACH)
-        mask_near = _wide_mask(frames, track, _NEAR_ORDERS, _REACH_NEAR)
+def _fixed(frames: Frames, role: str, level: FloatArray, track: RotorTrack | None, masks: OrderMasks | None) -> list[Line]:
+    nothing: BoolArray = np.zeros(level.shape, bool)
+    mask, mask_near = (masks.wide, masks.near) if masks else (nothing, nothing)
     shown = np.where(mask, np.nan, np.exp(level / 2))  # amplitudes scatter less than logs, and outliers weigh less than in power
     seen = np.isfinite(shown).sum(axis=0)
     usable = seen >= max(6, 0.05 * level.shape[0])
@@ -165,14 +184,10 @@ def _fixed(frames: Frames, role: str, level: FloatArray, track: RotorTrack | Non
 
 def _wide_mask(frames: Frames, track: RotorTrack, orders: tuple[int, ...], reach: tuple[float, float]) -> BoolArray:
     """True for bins nearer to an order of any motor than some Hz or a share of the order's frequency."""
-    mask = order_mask(frames, track, orders=orders)
     least_hz, share = reach
-    for order in orders:
-        centre = folded(track.hz * order, frames.sample_rate_hz)
-        away = np.maximum(least_hz, share * track.hz * order)
-        for motor in range(track.hz.shape[1]):
-            mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= away[:, motor, None]
-    return mask
+    centres = [folded(track.hz * order, frames.sample_rate_hz) for order in orders]
+    away = [np.maximum(least_hz, share * track.hz * order) for order in orders]
+    return order_mask(frames, track, orders=orders) | near_mask(frames, centres, away)
 
 
 def _shape(values: FloatArray, at: int) -> tuple[float, float]:

@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.noise.bands import band_levels
-from nembrit.core.rotors.orders import cleaned_density, order_mask
-from nembrit.core.rotors.track import RotorTrack
+from nembrit.core.rotors.orders import cleaned_density
 from nembrit.core.spectra.density import Spectrum
 from nembrit.core.spectra.frames import Frames
-from nembrit.core.types import FloatArray
+from nembrit.core.types import BoolArray, FloatArray
 
 _SAME_FILTER, _SAME_HEIGHT_DB = 1.06, 5.0  # starting values
 
@@ -150,9 +149,8 @@ def shared_ringing(spectra: Mapping[str, Spectrum]) -> dict[str, Ringing]:
     return found if is_one else {}
 
 
-def raw_gyro_ringing(frames: Frames, track: RotorTrack | None) -> dict[str, Ringing]:
-    """`shared_ringing` of the raw gyro over a whole flight, the motors' orders left out where their speeds are known."""
-    mask = None if track is None else order_mask(frames, track)
+def raw_gyro_ringing(frames: Frames, mask: BoolArray | None) -> dict[str, Ringing]:
+    """`shared_ringing` of the raw gyro over a whole flight; `mask` are the motors' orders, None where they are not known."""
     n = frames.t_s.size
     spectra = {
         role.split(".")[-1]: Spectrum(

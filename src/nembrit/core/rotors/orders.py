@@ -1,5 +1,7 @@
 """Where the motors' orders lie in a spectrum, and what is left of it without them."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from nembrit.core.rotors.track import RotorTrack
@@ -12,13 +14,27 @@ ORDERS = (1, 2, 3, 4)
 
 def order_mask(frames: Frames, track: RotorTrack, *, orders: tuple[int, ...] = ORDERS) -> BoolArray:
     """True for bins within 7 Hz + 1.2 % of an order of any motor, shape (n_frames, n_bins)."""
-    mask = np.zeros((frames.t_s.size, frames.frequency_hz.size), bool)
-    for order in orders:
-        centre = folded(track.hz * order, frames.sample_rate_hz)
-        reach = 7.0 + 0.012 * track.hz * order
-        for motor in range(track.hz.shape[1]):
-            mask |= np.abs(frames.frequency_hz[None, :] - centre[:, motor, None]) <= reach[:, motor, None]
-    return mask
+    centres = [folded(track.hz * order, frames.sample_rate_hz) for order in orders]
+    return near_mask(frames, centres, [7.0 + 0.012 * track.hz * order for order in orders])
+
+
+def near_mask(frames: Frames, centres_hz: Sequence[FloatArray], reaches_hz: Sequence[FloatArray]) -> BoolArray:
+    """True for bins no further from any centre than its reach, shape (n_frames, n_bins).
+
+    Centres and reaches are lists of arrays of shape (n_frames, n_motors). Where each stretch of bins begins and ends is
+    counted up along the frequencies, which costs nothing like a comparison of every bin with every centre.
+    """
+    n_frames, n_bins = frames.t_s.size, frames.frequency_hz.size
+    edges = np.zeros((n_frames, n_bins + 1), np.int16)
+    rows = np.arange(n_frames)
+    for centre, reach in zip(centres_hz, reaches_hz, strict=True):
+        for motor in range(centre.shape[1]):
+            first = np.ceil((centre[:, motor] - reach[:, motor]) / frames.bin_hz - 1e-9).astype(np.int64)
+            past = np.floor((centre[:, motor] + reach[:, motor]) / frames.bin_hz + 1e-9).astype(np.int64) + 1
+            first, past = np.clip(first, 0, n_bins), np.clip(past, 0, n_bins)
+            edges[rows, first] += past > first
+            edges[rows, past] -= past > first
+    return np.asarray(np.cumsum(edges, axis=1, dtype=np.int16)[:, :n_bins] > 0)
 
 
 def cleaned_density(frames: Frames, role: str, mask: BoolArray | None, use: BoolArray) -> FloatArray:

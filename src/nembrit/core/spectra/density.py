@@ -109,7 +109,7 @@ def welch_spectrum(
     window = scipy.signal.get_window("hann", n_window)
     psd = np.zeros(n_window // 2 + 1)
     for block in np.array_split(starts, max(1, starts.size * n_window // 2_000_000)):
-        segments = scipy.signal.detrend(gyro_dps[block[:, None] + np.arange(n_window)], axis=1, type="linear")
+        segments = without_line(gyro_dps[block[:, None] + np.arange(n_window)])
         psd += mean_density(segments, window, sample_rate_hz=sample_rate_hz) * block.size / starts.size
     return Spectrum(
         frequency_hz=np.arange(psd.size) * sample_rate_hz / n_window,
@@ -117,6 +117,18 @@ def welch_spectrum(
         n_segments=int(starts.size),
         n_effective=effective_averages(int(starts.size), window, overlap_ratio=overlap_ratio),
     )
+
+
+def without_line(segments: FloatArray) -> FloatArray:
+    """Every segment less its straight line of least squares, shape (n_segments, n_window).
+
+    >>> bool(np.abs(without_line(np.arange(8.0)[None, :] * 3 + 2)).max() < 1e-12)
+    True
+    """
+    along = np.arange(segments.shape[1]) - (segments.shape[1] - 1) / 2
+    slope = segments @ along / float(along @ along)
+    rest: FloatArray = segments - segments.mean(axis=1, keepdims=True) - slope[:, None] * along
+    return rest
 
 
 def mean_density(segments: FloatArray, window: FloatArray, *, sample_rate_hz: float) -> FloatArray:

@@ -1,6 +1,7 @@
 """A log cut into short frames: the spectrum of each beside what the craft was doing."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy.signal
@@ -100,6 +101,19 @@ def frames_of(recording: Recording, roles: tuple[str, ...] = ("gyro_raw", "gyro"
     )
 
 
+def frames_with(frames: Frames, recording: Recording, roles: Sequence[str]) -> Frames | None:
+    """The same frames with other channels of the recording that they were cut from; None where one has a gap in them."""
+    n_window = round(FRAME_S * recording.sample_rate_hz)
+    starts = np.rint((frames.t_s - recording.start_s) * recording.sample_rate_hz - n_window / 2).astype(np.int64)
+    for role in roles:
+        before = np.concatenate(([0], np.cumsum(recording.is_whole(role))))
+        if np.any(before[starts + n_window] - before[starts] != n_window):
+            return None
+    window = scipy.signal.get_window("hann", n_window)
+    power = {role: _densities(recording.channels[role], starts, window, recording.sample_rate_hz) for role in roles}
+    return replace(frames, power=power)
+
+
 def _densities(values: FloatArray, starts: IntArray, window: FloatArray, rate_hz: float) -> FloatArray:
     scale = 2 / (rate_hz * float(window @ window))
     parts = []
@@ -127,12 +141,12 @@ def _followed(recording: Recording, numbers: list[int], starts: IntArray, window
     if not numbers:
         return None
     share = 1 - np.exp(-1 / (_MOTOR_LAG_S * recording.sample_rate_hz))
-    weight = window[::-1] ** 2 / float(window @ window)
+    weight = window**2 / float(window @ window)
     rows = []
     for n in numbers:
         command = np.nan_to_num(recording.channels[f"motor.{n}"])
         late, _ = scipy.signal.lfilter([share], [1, share - 1], command, zi=[(1 - share) * command[0]])
-        rows.append(scipy.signal.fftconvolve(late, weight, mode="valid")[starts])
+        rows.append(np.lib.stride_tricks.sliding_window_view(late, window.size)[starts] @ weight)
     return np.stack(rows, axis=1)
 
 

@@ -1,0 +1,92 @@
+"""The command line with files that no one should send: an exit status and a sentence, never a traceback."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from nembrit import cli
+from nembrit.core.setup.card import card_to_json
+from nembrit.core.setup.controller import controller_to_json
+from nembrit.core.setup.craft import craft_to_json
+from tests.flying import CARD, HEX, controller, log_file
+
+CRAFT, CONFIG = craft_to_json(HEX), controller_to_json(controller())
+
+
+@pytest.fixture
+def run(tmp_path: Path, capsys: pytest.CaptureFixture[str]):
+    def do(*words: object) -> tuple[int, str]:
+        status = cli.main([str(word) for word in words])
+        return status, capsys.readouterr().err
+
+    (tmp_path / "log.csv").write_bytes(log_file(5, 1.0))
+    (tmp_path / "craft.json").write_text(json.dumps(CRAFT))
+    (tmp_path / "config.json").write_text(json.dumps(CONFIG))
+    (tmp_path / "card.json").write_text(json.dumps(card_to_json(CARD)))
+    return do
+
+
+@pytest.mark.parametrize("step_s", ["1e-12", "1e-9", "1e9"])
+def test_steps_that_are_no_log_s(run, tmp_path: Path, step_s: str) -> None:
+    rows = "".join(f"{k * float(step_s):.15e},{k % 7}\n" for k in range(2000))
+    (tmp_path / "fast.csv").write_text(f"time [s],gyro.roll [deg/s]\n{rows}")
+    status, told = run("analyse", tmp_path / "fast.csv", "--json")
+    assert (status, "no log’s" in told) == (3, True), told
+
+
+@pytest.mark.parametrize("option", ["--craft", "--config"])
+def test_brackets_without_end(run, tmp_path: Path, option: str) -> None:
+    (tmp_path / "deep.json").write_text('{"schema": ' + "[" * 100_000 + "]" * 100_000 + "}")
+    status, told = run("analyse", tmp_path / "log.csv", option, tmp_path / "deep.json", "--json")
+    assert (status, "nested too deeply" in told) == (3, True)
+
+
+@pytest.mark.parametrize(
+    ("changed", "told"),
+    [
+        ({"motors": [{"roll": 1e999, "pitch": 0, "yaw": 1}] * 4}, "motor 1, roll goes from -100 to 100"),
+        ({"motors": [{"roll": "x", "pitch": 0, "yaw": 1}]}, "should be a number"),
+        ({"motors": [{"pitch": 0, "yaw": 1}]}, "not complete"),
+        ({"motors": 7}, "not complete"),
+        ({"mass_g": -600}, "a mass in g goes from 1 to 100000, got -600"),
+        ({"mass_g": 0.9}, "a mass in g goes"),
+        ({"propeller": {"diameter_in": 0.4}}, "diameter in inches goes from 0.5"),
+        ({"propeller": {"blades": 13}}, "number of blades goes from 1 to 12"),
+        ({"propeller": [1]}, "not complete"),
+        ({"cells": 21}, "number of cells goes from 1 to 20"),
+        ({"kind": "balloon"}, "is no kind of craft"),
+    ],
+)
+def test_a_craft_beyond_sense(run, tmp_path: Path, changed: dict[str, object], told: str) -> None:
+    (tmp_path / "craft.json").write_text(json.dumps({**CRAFT, **changed}))
+    status, said = run("analyse", tmp_path / "log.csv", "--craft", tmp_path / "craft.json", "--json")
+    assert (status, told in said) == (2, True), said
+
+
+@pytest.mark.parametrize(
+    ("changed", "told"),
+    [
+        ({"loop_rate_hz": 49}, "loop_rate_hz goes from 50"),
+        ({"loop_rate_hz": 1e999}, "loop_rate_hz goes from 50"),
+        ({"gains": {axis: {"p": -1} for axis in ("roll", "pitch", "yaw")}}, "gain p of roll goes from 0"),
+        ({"filters": {"gyro": [{"kind": "lowpass_1", "cutoff_hz": 0}]}}, "the frequency of a lowpass_1"),
+        ({"filters": {"gyro": [{"kind": "lowpass_2", "cutoff_hz": 90, "q": 0}]}}, "the q of a lowpass_2"),
+        ({"idle": "high"}, "idle should be a number"),
+    ],
+)
+def test_a_configuration_beyond_sense(run, tmp_path: Path, changed: dict[str, object], told: str) -> None:
+    (tmp_path / "config.json").write_text(json.dumps({**CONFIG, **changed}))
+    status, said = run("simulate", tmp_path / "craft.json", "--config", tmp_path / "config.json", "--card", tmp_path / "card.json",
+                       "--seed", 1, "-o", tmp_path / "out.csv")  # fmt: skip
+    assert (status, told in said) == (2, True), said
+
+
+@pytest.mark.parametrize(
+    "world", [{"log_rate_hz": 5}, {"log_rate_hz": 1e999}, {"wash_ratio": -1}, {"wind_m_s": "strong"}, {"colour": 1}]
+)
+def test_a_world_beyond_sense(run, tmp_path: Path, world: dict[str, object]) -> None:
+    (tmp_path / "world.json").write_text(json.dumps(world))
+    status, said = run("simulate", tmp_path / "craft.json", "--config", tmp_path / "config.json", "--card", tmp_path / "card.json",
+                       "--world", tmp_path / "world.json", "--seed", 1, "-o", tmp_path / "out.csv")  # fmt: skip
+    assert (status, bool(said.strip())) == (2, True)

@@ -77,8 +77,8 @@ def test_a_craft_beyond_sense(run, tmp_path: Path, changed: dict[str, object], t
 )
 def test_a_configuration_beyond_sense(run, tmp_path: Path, changed: dict[str, object], told: str) -> None:
     (tmp_path / "config.json").write_text(json.dumps({**CONFIG, **changed}))
-    status, said = run("simulate", tmp_path / "craft.json", "--config", tmp_path / "config.json", "--card", tmp_path / "card.json",
-                       "--seed", 1, "-o", tmp_path / "out.csv")  # fmt: skip
+    files = ("--config", tmp_path / "config.json", "--card", tmp_path / "card.json", "-o", tmp_path / "out.csv")
+    status, said = run("simulate", tmp_path / "craft.json", *files, "--seed", 1)
     assert (status, told in said) == (2, True), said
 
 
@@ -87,6 +87,6 @@ def test_a_configuration_beyond_sense(run, tmp_path: Path, changed: dict[str, ob
 )
 def test_a_world_beyond_sense(run, tmp_path: Path, world: dict[str, object]) -> None:
     (tmp_path / "world.json").write_text(json.dumps(world))
-    status, said = run("simulate", tmp_path / "craft.json", "--config", tmp_path / "config.json", "--card", tmp_path / "card.json",
-                       "--world", tmp_path / "world.json", "--seed", 1, "-o", tmp_path / "out.csv")  # fmt: skip
+    files = ("--config", tmp_path / "config.json", "--card", tmp_path / "card.json", "-o", tmp_path / "out.csv")
+    status, said = run("simulate", tmp_path / "craft.json", *files, "--world", tmp_path / "world.json", "--seed", 1)
     assert (status, bool(said.strip())) == (2, True)

@@ -102,7 +102,7 @@ class TestInbox:
     def test_a_track_alone_waits_in_the_inbox_even_when_attached_to_a_craft(
         self, client: Client, craft: Craft, bring, attach
     ) -> None:
-        walk = (Path(__file__).parents[1] / "data" / "walk_track" / "walk.gpx").read_bytes()
+        walk = (Path(__file__).parents[2] / "data" / "walk_track" / "walk.gpx").read_bytes()
         bring(("walk.gpx", walk), path=f"/craft/{craft.pk}/logs/attach/", card_key="")
         log = Log.objects.get()
         assert (log.state, log.segments.count(), str(log.recorded_at)[:10]) == ("ready", 0, "2010-08-05")
@@ -195,7 +195,7 @@ class TestGivingOut:
             np.testing.assert_array_equal(back.find(role).values(), flight.channels[role][6000:8001])
 
     def test_positions_are_left_out_unless_wanted(self, client: Client, craft: Craft, bring) -> None:
-        walk = (Path(__file__).parents[1] / "data" / "walk_track" / "walk.gpx").read_bytes()
+        walk = (Path(__file__).parents[2] / "data" / "walk_track" / "walk.gpx").read_bytes()
         bring(("walk.gpx", walk))
         log = Log.objects.get()
         stream = log.streams.get()

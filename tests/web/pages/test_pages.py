@@ -218,7 +218,7 @@ def test_several_files_at_once_and_one_of_them_wrong(client: Client, craft: Craf
 def test_a_real_recording_says_what_it_can_and_cannot_tell(client: Client, craft: Craft, attach) -> None:
     from pathlib import Path
 
-    content = (Path(__file__).parents[1] / "data" / "worn_imu" / "worn_imu_50hz.csv").read_bytes()
+    content = (Path(__file__).parents[2] / "data" / "worn_imu" / "worn_imu_50hz.csv").read_bytes()
     flight = attach(content)
     page = client.get(f"/flights/{flight.pk}/").content.decode()
     assert "log too slow" in page  # 50 Hz: no jitter band

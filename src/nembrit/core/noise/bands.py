@@ -27,11 +27,15 @@ class BandLevel:
 BANDS = (("motion", 20.0, 100.0), ("jitter", 100.0, 300.0), ("above", 300.0, math.inf))
 
 
+_HANN_NEIGHBOURS = 1 + 2 * (2 / 3) ** 2 + 2 * (1 / 6) ** 2
+
+
 def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
     """RMS and floor in the motion, jitter and upper bands.
 
     The RMS interval is that of a chi-square variable whose degrees of freedom follow from the density's
-    spread over the band (Welch-Satterthwaite), 95 %.
+    spread over the band (Welch-Satterthwaite), 95 %. Neighbouring bins of a Hann window are correlated by 2/3 and the
+    next by 1/6 (Harris, Proc. IEEE 66, 1978), which makes their sum scatter 1 + 2·(2/3)² + 2·(1/6)² = 35/18 times as much.
     """
     levels = []
     top_hz = float(spectrum.frequency_hz[-1])
@@ -43,7 +47,7 @@ def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
         density = spectrum.psd_dps2_per_hz[inside]
         power = float(density.sum() * spectrum.bin_hz)
         spread = float((density @ density) / density.sum() ** 2) if density.sum() > 0 else 1.0
-        freedom = 2 * spectrum.n_effective / (1.5 * spread)  # 1.5: neighbouring Hann bins are not independent
+        freedom = 2 * spectrum.n_effective / (_HANN_NEIGHBOURS * spread)
         low, high = scipy.stats.chi2.ppf((0.975, 0.025), freedom)
         levels.append(
             BandLevel(

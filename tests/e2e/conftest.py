@@ -71,6 +71,7 @@ def clean_page(page: Page, demo: str) -> Iterator[None]:
     faults: list[str] = []
     page.set_default_timeout(15_000)
     page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("console", lambda told: faults.append(told.text) if "Content Security Policy" in told.text else None)
     page.on("request", lambda request: None if request.url.startswith((demo, "blob:", "data:")) else faults.append(request.url))
     yield
     assert faults == []
@@ -101,6 +102,14 @@ def no_script_fails(request: pytest.FixtureRequest) -> Iterator[None]:
     assert not errors
 
 
+def until(page: Page, condition: str, *, arg: object = None, timeout: int = 15_000) -> None:
+    """Wait until a script's condition holds; looked at from outside, since pages forbid what a watcher inside would need."""
+    end = time.monotonic() + timeout / 1000
+    while not page.evaluate(condition, arg):
+        assert time.monotonic() < end, f"waited in vain for {condition}"
+        page.wait_for_timeout(50)
+
+
 def drawn(page: Page) -> None:
     """Wait until the page's pictures stand."""
-    page.wait_for_function("document.documentElement.dataset.charts === 'drawn'", timeout=60_000)
+    until(page, "document.documentElement.dataset.charts === 'drawn'", timeout=60_000)

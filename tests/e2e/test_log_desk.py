@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from nembrit.core.formats.registry import read_log
 from tests.dialects import DIALECTS
-from tests.e2e.conftest import drawn
+from tests.e2e.conftest import drawn, until
 from tests.flying import flown
 
 
@@ -30,9 +30,7 @@ def shown(page: Page) -> list[float]:
 
 
 def view_changed(page: Page, before: list[float]) -> list[float]:
-    page.wait_for_function(
-        "old => document.documentElement.dataset.shown !== old", arg=":".join(f"{edge:.4f}" for edge in before)
-    )
+    until(page, "old => document.documentElement.dataset.shown !== old", arg=":".join(f"{edge:.4f}" for edge in before))
     return shown(page)
 
 
@@ -54,7 +52,7 @@ def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]
     rate = page.get_by_label("Rate, if the clock is wrong")
     rate.fill("brisk")
     page.get_by_role("button", name="Keep these meanings").click()
-    expect(page.get_by_role("alert")).to_contain_text("a rate is a number")
+    expect(page.get_by_role("alert")).to_contain_text("a rate in Hz should be a number")
     expect(rate).to_have_value("brisk")
     rate.fill("2000")
     page.get_by_label("Name of the profile").fill("Box of the club")
@@ -138,7 +136,7 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     expect(page.locator("#measures")).to_contain_text("gyro.roll, deg/s")
     page.get_by_label("Spectrum of what is visible").select_option(label="gyro_raw.roll")
     span = ":".join(str(edge) for edge in shown(page))
-    page.wait_for_function("document.getElementById('spectrum').dataset.span != null")
+    until(page, "document.getElementById('spectrum').dataset.span != null")
     following = page.evaluate("document.getElementById('spectrum').dataset.span").split(":")
     assert [float(edge) for edge in following] == pytest.approx([float(edge) for edge in span.split(":")], abs=1e-3)
     page.get_by_label("Show a channel").fill("motor.3")
@@ -151,7 +149,7 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     page.get_by_role("button", name="Motors", exact=True).click()
     page.wait_for_url("**view=motors**")
     page.get_by_role("button", name="View back").click()
-    page.wait_for_function("old => location.href === old", arg=kept)
+    until(page, "old => location.href === old", arg=kept)
 
 
 def test_zooming_to_single_samples_and_back_keeps_the_lines(page: Page) -> None:
@@ -175,7 +173,7 @@ def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
     before = page.evaluate(picture)
     box = page.locator(".u-over").first.bounding_box()
     page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 40)
-    page.wait_for_function(f"old => {picture} !== old", arg=before)
+    until(page, f"old => {picture} !== old", arg=before)
     for kind, beginning in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
         with page.expect_download() as download:
             page.get_by_role("button", name=f"Save the path as {kind}").click()

@@ -5,11 +5,11 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.e2e.conftest import drawn
+from tests.e2e.conftest import drawn, until
 
 
 def map_drawn(page: Page) -> None:
-    page.wait_for_function("document.documentElement.dataset.map === 'drawn'")
+    until(page, "document.documentElement.dataset.map === 'drawn'")
 
 
 def simulated(page: Page, craft: int, condition: str, flights: int) -> None:

@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import drawn
+from tests.e2e.conftest import drawn, until
 
 AXE = Path(__file__).parent / "vendor" / "axe-core-4.14.1" / "axe.min.js"
 PAGES = {
@@ -30,7 +30,7 @@ def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, name:
     page.evaluate(AXE.read_text())
     for theme in ("light", "dark"):
         page.emulate_media(color_scheme=theme, reduced_motion="reduce")
-        page.wait_for_function("theme => document.documentElement.dataset.theme === theme", arg=theme)
+        until(page, "theme => document.documentElement.dataset.theme === theme", arg=theme)
         found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
         broken = [(rule["id"], [node["html"][:160] for node in rule["nodes"]][:3]) for rule in found["violations"]]
         assert broken == [], theme + json.dumps(broken, indent=1)
@@ -95,14 +95,14 @@ def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Pag
     drawn(page)
     assert page.url == kept
     page.get_by_role("button", name="later").click()
-    page.wait_for_function("old => location.href !== old", arg=kept)
+    until(page, "old => location.href !== old", arg=kept)
     page.get_by_role("button", name="View back").click()
-    page.wait_for_function("old => location.href === old", arg=kept)
+    until(page, "old => location.href === old", arg=kept)
     page.get_by_role("button", name="All", exact=True).click()
     page.wait_for_url(re.compile(r"from=0\.0000"))
     page.locator("#panes .plot").first.focus()
     page.keyboard.press("+")
-    page.wait_for_function("!location.search.includes('from=0.0000&to=29.99')")
+    until(page, "!location.search.includes('from=0.0000&to=29.99')")
 
 
 def test_help_and_theme(page: Page) -> None:

@@ -20,7 +20,7 @@ def test_notes_of_a_flight_are_kept_and_wrong_numbers_said(page: Page) -> None:
     page.get_by_label("Wind, m/s").fill("99")
     page.get_by_label("Notes").fill("rough <b>tone</b> on the climb")
     page.get_by_role("button", name="Keep the notes").click()
-    expect(page.get_by_text("from 0 to 40 m/s, got 99")).to_be_visible()
+    expect(page.get_by_text("goes from 0 to 40, got 99")).to_be_visible()
     expect(page.get_by_label("Notes")).to_have_value("rough <b>tone</b> on the climb")  # nothing typed is lost
     page.get_by_label("Wind, m/s").fill("3")
     page.get_by_label("Motors after landing").select_option("warm")

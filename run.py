@@ -25,7 +25,7 @@ USAGE = """Usage: python3 run.py COMMAND
   backup FILE [--data DIR]        copy the whole workshop to one file, checked, also while it is in use
   restore FILE [--data DIR]       put such a copy back; the state before is kept
   test                            install what tests need and run them all
-  check [--full]                  linters, types, import contracts; --full: the long accuracy run too
+  check [--full]                  linters, types, import contracts; --full: accuracy and planted changes too, hours
   shots                           take the documentation's pictures from a fresh demo
   nembrit ...                     the command line: inspect, analyse, convert, simulate, compare
 """
@@ -181,7 +181,7 @@ def check(arguments):
     ]
     if "--full" in arguments:
         os.environ.setdefault("OMP_NUM_THREADS", "1")  # it flies on every processor by itself
-        commands.append(["benchmarks.accuracy"])
+        commands += [["benchmarks.accuracy"], ["benchmarks.planted_changes"]]
     run_all(commands)
 
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Error, Page
 
 from tests.flying import log_file
 
@@ -66,14 +66,14 @@ def browser_context_args(demo: str) -> dict[str, object]:
 
 
 @pytest.fixture(autouse=True)
-def clean_page(page: Page, demo: str) -> Iterator[None]:
+def clean_page(page: Page, demo: str) -> Iterator[list[str]]:
     """No page may log an error, and no request may leave this computer."""
     faults: list[str] = []
     page.set_default_timeout(15_000)
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.on("console", lambda told: faults.append(told.text) if "Content Security Policy" in told.text else None)
     page.on("request", lambda request: None if request.url.startswith((demo, "blob:", "data:")) else faults.append(request.url))
-    yield
+    yield faults
     assert faults == []
 
 
@@ -92,24 +92,23 @@ def logs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     return {name: folder / f"{name}.csv" for name in files}
 
 
-@pytest.fixture(autouse=True)
-def no_script_fails(request: pytest.FixtureRequest) -> Iterator[None]:
-    """No test of a page may leave an error of its scripts behind."""
-    errors: list[str] = []
-    if "page" in request.fixturenames:
-        request.getfixturevalue("page").on("pageerror", lambda error: errors.append(error.message))
-    yield
-    assert not errors
-
-
 def until(page: Page, condition: str, *, arg: object = None, timeout: int = 15_000) -> None:
     """Wait until a script's condition holds; looked at from outside, since pages forbid what a watcher inside would need."""
     end = time.monotonic() + timeout / 1000
-    while not page.evaluate(condition, arg):
+    while not _holds(page, condition, arg):
         assert time.monotonic() < end, f"waited in vain for {condition}"
         page.wait_for_timeout(50)
 
 
+def _holds(page: Page, condition: str, arg: object) -> bool:
+    try:
+        return bool(page.evaluate(condition, arg))
+    except Error as error:
+        if "Execution context was destroyed" in error.message:
+            return False  # the page was on its way to another one
+        raise
+
+
 def drawn(page: Page) -> None:
     """Wait until the page's pictures stand."""
-    until(page, "document.documentElement.dataset.charts === 'drawn'", timeout=60_000)
+    until(page, "document.documentElement?.dataset.charts === 'drawn'", timeout=60_000)

@@ -71,13 +71,17 @@ def test_a_job_that_ends_does_not_take_away_the_page_that_a_form_asked_for(page:
             window.stayed = true;
         }"""
     )
-    page.route("**/ended/", lambda route: route.fulfill(status=200, headers={"HX-Refresh": "true"}, body="<p>done</p>"))
-    page.evaluate("htmx.ajax('GET', '/ended/', {target: 'main', swap: 'none'})")
+    told = {"HX-Trigger-After-Swap": "nembrit:job-done"}
+    page.route("**/ended/", lambda route: route.fulfill(status=200, headers=told, body="<p>done</p>"))
+    ended = "void htmx.ajax('GET', '/ended/', {target: 'main', swap: 'none'})"
+    page.evaluate("document.querySelector('#content h1').textContent = 'as it was'")
+    page.evaluate(ended)
     page.wait_for_timeout(400)
-    assert page.evaluate("window.stayed") is True
+    expect(page.get_by_role("heading", level=1)).to_have_text("as it was")
     page.evaluate("document.querySelector('form[data-sent]').remove()")
-    with page.expect_navigation():
-        page.evaluate("void htmx.ajax('GET', '/ended/', {target: 'main', swap: 'none'})")
+    page.evaluate(ended)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("inbox")  # swapped in, not loaded anew
+    assert page.evaluate("window.stayed") is True
 
 
 def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> None:
@@ -176,7 +180,7 @@ def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
     until(page, f"old => {picture} !== old", arg=before)
     for kind, beginning in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
         with page.expect_download() as download:
-            page.get_by_role("button", name=f"Save the path as {kind}").click()
+            page.get_by_role("button", name=f"{kind}: path flown").click()
         assert Path(download.value.path()).read_bytes().startswith(beginning)
 
 

@@ -66,7 +66,7 @@ def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -
     page.keyboard.press("ArrowRight")
     expect(readout).not_to_have_text(before)
     page.get_by_role("button", name="Table").first.click()
-    expect(page.get_by_role("region", name="Values of the map in dB")).to_be_visible()
+    expect(page.get_by_role("region", name=re.compile("Values: noise map of gyro"))).to_be_visible()
     page.get_by_label("time", exact=True).check()
     page.wait_for_url(re.compile("by=time"))
     map_drawn(page)

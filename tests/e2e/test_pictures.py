@@ -23,10 +23,11 @@ PAGES = {
 
 
 @pytest.mark.parametrize("name", PAGES)
-def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, name: str) -> None:
+def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, clean_page: list[str], name: str) -> None:
     page.emulate_media(reduced_motion="reduce", color_scheme="light")
     page.goto(PAGES[name])
     page.wait_for_load_state("networkidle")
+    assert clean_page == []
     page.evaluate(AXE.read_text())
     for theme in ("light", "dark"):
         page.emulate_media(color_scheme=theme, reduced_motion="reduce")
@@ -36,6 +37,7 @@ def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, name:
         assert broken == [], theme + json.dumps(broken, indent=1)
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    clean_page.clear()  # the checker styles elements while it looks, against the page's rules
 
 
 def range_of(page: Page) -> list[float]:
@@ -80,7 +82,8 @@ def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
     rows = contents["CSV"].decode().strip().splitlines()
     assert rows[0].startswith('"frequency [Hz]","raw [dB')
     assert len(rows) > 400
-    assert len(ElementTree.fromstring(contents["SVG"]).findall(".//{http://www.w3.org/2000/svg}polyline")) == 2
+    paths = ElementTree.fromstring(contents["SVG"]).findall(".//{http://www.w3.org/2000/svg}path[@stroke]")
+    assert len([path for path in paths if path.get("d", "").count("L") > 400]) == 2
     assert contents["PNG"].startswith(b"\x89PNG")
 
 

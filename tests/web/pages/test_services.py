@@ -209,7 +209,7 @@ class TestJobs:
         assert "every 500ms" in client.get(f"/jobs/{waiting.pk}/").content.decode()
         answer = client.get(f"/jobs/{done.pk}/", headers={"HX-Request": "true"})
         assert "every 500ms" not in answer.content.decode()
-        assert answer["HX-Refresh"] == "true"
+        assert answer["HX-Trigger-After-Swap"] == "nembrit:job-done"
 
     def test_trying_a_failed_import_again_needs_no_file(
         self, craft: Craft, client: Client, monkeypatch: pytest.MonkeyPatch, attach

@@ -7,12 +7,13 @@ from dataclasses import dataclass, field
 class Finding:
     """One judgement; `severity` is info, watch, act or stop, `kind` mechanical, electrical, aerodynamic, tune or log.
 
-    `confidence` is the share of like cases in which it proved right, on simulated flights.
+    `confidence` is the share of like cases in which it proved right, on simulated flights; None for a single rule of the
+    trade whose share was never measured.
     """
 
     code: str
     severity: str
-    confidence: float
+    confidence: float | None
     highlight: str  # the numbers that it rests on, to be marked
     conclusion: str
     evidence: dict[str, float]

@@ -40,7 +40,7 @@ def overlap(vibration: Vibration) -> Finding | None:
     if value is None or not np.isfinite(value) or value >= _LEAST_SEPARATION:
         return None
     return Finding(
-        code="vibration", kind="mechanical", severity="watch", confidence=0.5,
+        code="vibration", kind="mechanical", severity="watch", confidence=None,
         highlight=f"The accelerometer’s z stands only {value:.1f} spreads apart from x and y in hover",
         conclusion=": the craft shakes more than it should.",
         evidence={"axis_separation": value}, causes=("loose_mount", "propeller", "bearing"),
@@ -59,7 +59,7 @@ def command_peak(vibration: Vibration) -> Finding | None:
         return None
     axis, peak = max(high.items(), key=lambda pair: pair[1])
     return Finding(
-        code="command_peak", kind="tune", severity="watch", confidence=0.5, axis=axis,
+        code="command_peak", kind="tune", severity="watch", confidence=None, axis=axis,
         highlight=f"The command of {axis} is busiest at {peak:.0f} Hz",
         conclusion=", not below 20 Hz as in a healthy hover: sensor noise or vibration passes through the controller.",
         evidence={"command_peak_hz": peak}, causes=("loose_mount", "d_noise", "p_high"),
@@ -76,7 +76,7 @@ def filters_open(raw_dps: float | None, filtered_dps: float | None, roughness: f
         return None
     adds = share > _ADDS_SHARE
     return Finding(
-        code="filters_open", kind="tune", severity="watch", confidence=0.6,
+        code="filters_open", kind="tune", severity="watch", confidence=None,
         highlight=f"{100 * share:.0f} % of the noise of 100 to 300 Hz passes the filters; motors move by {100 * roughness:.1f} %",
         conclusion=f": {'they add noise themselves' if adds else 'the filters are too open for this much noise'}.",
         evidence={"passed_ratio": share, "output_roughness": roughness}, causes=("filters_open", "d_noise"),
@@ -96,7 +96,7 @@ def wash(wash_dps: Mapping[str, float]) -> Finding | None:
         return None
     axis, value = max(loud.items(), key=lambda pair: pair[1])
     return Finding(
-        code="wash", kind="aerodynamic", severity="watch", confidence=0.6, axis=axis,
+        code="wash", kind="aerodynamic", severity="watch", confidence=None, axis=axis,
         highlight=f"{value:.0f} deg/s of shaking on {axis} while sinking through its own wash",
         conclusion=": the air is part of it; D, filter delay and I decide how much.",
         evidence={"wash_rms_dps": value}, causes=("wash", "i_low", "filters_low"),
@@ -109,7 +109,7 @@ def idle_low(ratio: float | None) -> Finding | None:
     if ratio is None or ratio < _IDLE_RATIO:
         return None
     return Finding(
-        code="idle_low", kind="tune", severity="watch", confidence=0.4,
+        code="idle_low", kind="tune", severity="watch", confidence=None,
         highlight=f"{ratio:.1f} times the hover’s error at zero throttle",
         conclusion=": the idle may be too low, or gusts hit the floats.",
         evidence={"idle_ratio": ratio}, causes=("idle_low", "gust"),
@@ -126,7 +126,7 @@ def sensor_worse(axis: str, now_dps: float, earlier_dps: Sequence[float]) -> Fin
     if now_dps < max(_WORSE_RATIO * usual, usual + _WORSE_DEVIATIONS * spread):
         return None
     return Finding(
-        code="sensor_worse", kind="electrical", severity="watch", confidence=0.6, axis=axis,
+        code="sensor_worse", kind="electrical", severity="watch", confidence=None, axis=axis,
         highlight=f"Motion noise of {axis} is {now_dps:.1f} deg/s; {usual:.1f} was usual in {len(earlier_dps)} flights before",
         conclusion=": something changed in the craft or its gyro since.",
         evidence={"now_dps": now_dps, "usual_dps": usual}, causes=("loose_mount", "sensor", "propeller"),
@@ -139,7 +139,7 @@ def spikes_moved(axis: str | None, earlier_axes: Sequence[str]) -> Finding | Non
     if axis is None or not earlier_axes or axis in earlier_axes:
         return None
     return Finding(
-        code="spikes_moved", kind="electrical", severity="info", confidence=0.5, axis=axis,
+        code="spikes_moved", kind="electrical", severity="info", confidence=None, axis=axis,
         highlight=f"The spikes are on {axis} now; they were on {earlier_axes[-1]} before",
         conclusion=": the fault moved with the change, so wiring or supply is the likelier cause than one chip.",
         evidence={}, causes=("wiring", "supply", "board"),
@@ -165,7 +165,7 @@ def swing_kind(frames: Frames, axis: str, swing: tuple[float, float]) -> Finding
     erratic = spread > _ERRATIC
     return Finding(
         code="swing_erratic" if erratic else "swing_consistent", kind="mechanical" if erratic else "tune",
-        severity="info", confidence=0.6, axis=axis,
+        severity="info", confidence=None, axis=axis,
         highlight=f"The {frequency_hz:.0f} Hz swing of {axis} " + ("comes and goes" if erratic else "is there all the time"),
         conclusion=": erratic swings are mostly mechanical." if erratic else ": consistent swings are mostly a matter of gains.",
         evidence={"spread_ratio": spread, "frequency_hz": frequency_hz},

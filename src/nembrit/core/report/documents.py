@@ -96,7 +96,9 @@ def _reasons(results: FlightResults) -> dict[str, str]:
     noise, response, judgement = results.noise, results.response, results.judgement
     found = {f"noise.{axis}": own.reason for axis, own in (noise.axes if noise else {}).items() if own.reason}
     found |= {f"response.{axis}": reason for axis, reason in (response.reasons if response else {}).items()}
-    return found | {f"finding.{cause}": reason for cause, reason in (judgement.untested if judgement else {}).items()}
+    found |= {f"finding.{cause}": reason for cause, reason in (judgement.untested if judgement else {}).items()}
+    signs = sorted({finding.code for finding in (judgement.findings if judgement else ()) if finding.confidence is None})
+    return found | {f"findings.{code}.confidence": "a single rule; how often it is right was not measured" for code in signs}
 
 
 def _span_part(span: Span, zero_s: float) -> dict[str, Any]:

@@ -8,7 +8,7 @@ connection, so that a file is written once, beside the workshop.
 import asyncio
 import io
 import shutil
-from collections.abc import Awaitable, Callable, MutableMapping
+from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
 import h11
@@ -16,12 +16,13 @@ from django.conf import settings
 from django.core.exceptions import RequestAborted
 from django.core.handlers.asgi import ASGIHandler
 from django.http import QueryDict
+from django.http.response import HttpResponseBase
 from django.template.loader import render_to_string
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
-Scope = MutableMapping[str, Any]
-Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
-Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+Scope = dict[str, Any]
+Receive = Callable[[], Awaitable[Mapping[str, Any]]]
+Send = Callable[[Mapping[str, Any]], Awaitable[None]]
 
 MOST_FORM_BYTES = 16 * 1024 * 1024  # a form without files
 MOST_UPLOAD_BYTES = 850 * 1024 * 1024  # logs; what one of them may hold is checked when it is read
@@ -34,13 +35,13 @@ _LONGEST_HEAD_S = 20.0
 class Door(ASGIHandler):
     """Django's handler behind the checks above."""
 
-    async def handle(self, scope: Scope, receive: Receive, send: Send) -> None:
+    async def handle(self, scope: Scope, receive: Receive, send: Send) -> HttpResponseBase | None:
         request = _Request(scope, receive)
         refusal = request.refusal()
         if refusal:
             await _answer(send, *refusal)
-            return
-        await super().handle(scope, request, send)
+            return None
+        return await super().handle(scope, request, send)
 
     async def read_body(self, receive: Any) -> Any:
         if receive.has_files:
@@ -68,7 +69,7 @@ class _Request:
         kind = self._headers.get(b"content-type", b"").split(b";")[0].strip().lower()
         self.has_files = scope["method"] == "POST" and kind == b"multipart/form-data"
 
-    async def __call__(self) -> MutableMapping[str, Any]:
+    async def __call__(self) -> Mapping[str, Any]:
         """The next piece of the body. Raises TimeoutError where nothing comes for a minute."""
         message = await asyncio.wait_for(self.next(), _LONGEST_SILENCE_S)
         if message["type"] == "http.disconnect" or not message.get("more_body", False):

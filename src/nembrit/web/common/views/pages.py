@@ -15,11 +15,11 @@ from nembrit.web.common.models import Job
 
 @require_safe
 def job_panel(request: HttpRequest, job_id: int) -> HttpResponse:
-    """Progress of one job; a page that waits for it is loaded anew when it ends."""
+    """Progress of one job; when it ends the page that waits for it is told, and swaps its content."""
     job = get_object_or_404(Job, pk=job_id)
     response = render(request, "common/_job_panel.html", {"job": job})
     if job.state == Job.State.DONE and request.headers.get("HX-Request"):
-        response["HX-Refresh"] = "true"
+        response["HX-Trigger-After-Swap"] = "nembrit:job-done"
     return response
 
 

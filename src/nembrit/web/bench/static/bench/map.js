@@ -1,6 +1,6 @@
 // The noise map: density as ink on paper by frequency and throttle, motor speed or time, lines named in it.
+import { addTools, csvOf, onContent, readoutOf, rule, save, savePng, saveSvg, toggleTable, words } from "../common/charts/kit.js";
 import { faded, text, token } from "../common/charts/style.js";
-import { save } from "../common/charts/save.js";
 
 const LEFT = 46, BOTTOM = 30, TOP = 22, RIGHT = 58, OWN_MOTION_HZ = 15;
 
@@ -8,13 +8,11 @@ class NoiseMap {
   constructor(figure) {
     this.figure = figure;
     this.canvas = figure.querySelector("canvas");
-    this.readout = figure.querySelector(".readout");
+    this.readout = readoutOf(figure);
     this.canvas.tabIndex = 0;
     this.canvas.addEventListener("pointermove", (event) => this.point(event));
     this.canvas.addEventListener("pointerdown", (event) => this.point(event));
     this.canvas.addEventListener("keydown", (event) => this.key(event));
-    figure.querySelector("[data-save]")?.addEventListener("click", () => this.canvas.toBlob((blob) => save(`noise-map-${this.data.role}.png`, blob)));
-    figure.querySelector("[data-table]")?.addEventListener("click", (event) => this.table(event.currentTarget));
     new ResizeObserver(() => this.draw()).observe(this.canvas);
     document.addEventListener("nembrit:theme", () => this.draw());
   }
@@ -27,6 +25,7 @@ class NoiseMap {
       this.cell = [0, Math.round(100 / this.data.bin_hz)];
       this.scale();
       this.draw();
+      this.tools();
     } catch (error) {
       this.readout.textContent = error.message;
     }
@@ -59,14 +58,28 @@ class NoiseMap {
     ctx.scale(ratio, ratio);
     ctx.fillStyle = token("sheet");
     ctx.fillRect(0, 0, box.width, box.height);
+    this.paint(ctx, box);
+    this.marker(ctx, box);
+    canvas.setAttribute("aria-label", this.spoken());
+  }
+
+  // the map without its marker, with any pen
+  paint(ctx, box = this.box()) {
     ctx.imageSmoothingEnabled = false;
     ctx.drawImage(this.picture(), box.x, box.y, box.w, box.h);
-    ctx.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
     this.axes(ctx, box);
     if (!this.isTime) this.occupancy(ctx, box);
     this.names(ctx, box);
-    this.marker(ctx, box);
-    canvas.setAttribute("aria-label", this.spoken());
+  }
+
+  tools() {
+    const { width, height } = this.box(), title = `noise map of ${this.data.role}`, stem = `noise-map-${this.data.role}`;
+    addTools(this.figure, title, [
+      ["Table", (button) => toggleTable(this.figure, button, title, () => this.rows(25, 40))],
+      ["CSV", () => save(`${stem}.csv`, new Blob([csvOf(this.rows(0, Infinity))], { type: "text/csv" }))],
+      ["SVG", () => saveSvg(stem, title, width, height, (pen) => this.paint(pen))],
+      ["PNG", () => savePng(stem, width, height, (pen) => this.paint(pen))],
+    ]);
   }
 
   // one pixel a cell: frequency to the right and drive upwards, or time to the right and frequency upwards
@@ -90,30 +103,25 @@ class NoiseMap {
   yDrive(row, box) { return box.y + box.h * (1 - row / this.data.db.length); }
 
   axes(ctx, box) {
-    const { edges, unit, drive } = this.data, last = edges.length - 1;
-    ctx.fillStyle = token("ink-2");
-    ctx.textAlign = "center";
+    const { edges, unit, drive } = this.data, last = edges.length - 1, foot = box.y + box.h + 14;
     const step = this.topHz > 400 ? 100 : 50;
     for (let hz = 0; hz <= this.topHz; hz += step) {
-      if (this.isTime) { ctx.textAlign = "right"; ctx.fillText(hz, box.x - 5, this.yHz(hz, box) + 4); } else ctx.fillText(hz, this.xHz(hz, box), box.y + box.h + 14);
+      if (this.isTime) words(ctx, hz, box.x - 5, this.yHz(hz, box) + 4, { align: "right" });
+      else words(ctx, hz, this.xHz(hz, box), foot, { align: "center" });
     }
-    ctx.textAlign = "right";
     for (let k = 0; k <= 4; k += 1) {
       const at = Math.round(last * k / 4), label = edges[at] >= 10 ? edges[at].toFixed(0) : edges[at].toFixed(1);
-      if (this.isTime) { ctx.textAlign = "center"; ctx.fillText(label, box.x + box.w * k / 4 * 0.98 + 4, box.y + box.h + 14); } else ctx.fillText(label, box.x - 5, this.yDrive(at, box) + 4);
+      if (this.isTime) words(ctx, label, box.x + box.w * k / 4 * 0.98 + 4, foot, { align: "center" });
+      else words(ctx, label, box.x - 5, this.yDrive(at, box) + 4, { align: "right" });
     }
-    ctx.textAlign = "left";
-    ctx.fillText(this.isTime ? "frequency, Hz" : `${drive}, ${unit}`, 2, 14);
-    ctx.textAlign = "right";
-    ctx.fillText(this.isTime ? "time, s" : "frequency, Hz", box.x + box.w, box.y + box.h + 28);
+    words(ctx, this.isTime ? "frequency, Hz" : `${drive}, ${unit}`, 2, 14);
+    words(ctx, this.isTime ? "time, s" : "frequency, Hz", box.x + box.w, foot + 14, { align: "right" });
   }
 
   // how long each row was flown: a rare row is as bright as any, and says that it is rare
   occupancy(ctx, box) {
     const { seconds } = this.data, most = Math.max(...seconds, 0.1), h = box.h / seconds.length;
-    ctx.fillStyle = token("ink-2");
-    ctx.textAlign = "left";
-    ctx.fillText("seconds", box.x + box.w + 8, 14);
+    words(ctx, "seconds", box.x + box.w + 8, 14);
     seconds.forEach((value, row) => ctx.fillRect(box.x + box.w + 8, this.yDrive(row + 1, box) + 1, Math.max(value > 0 ? 1 : 0, 44 * value / most), Math.max(1, h - 2)));
   }
 
@@ -121,31 +129,36 @@ class NoiseMap {
     const taken = [];
     for (const line of this.data.lines.slice(0, 6)) {
       if (line.frequency_hz > this.topHz) continue;
-      const moving = line.order != null;
-      ctx.strokeStyle = token("ink");
-      ctx.lineWidth = 1;
-      ctx.setLineDash(moving ? [5, 4] : [1, 4]);
-      ctx.beginPath();
-      if (this.isTime) { ctx.moveTo(box.x, this.yHz(line.frequency_hz, box)); ctx.lineTo(box.x + box.w, this.yHz(line.frequency_hz, box)); }
-      else if (moving) {
-        let drawn = false;
-        this.data.tracks.forEach((hz, row) => {
-          if (hz == null || hz * line.order > this.topHz) { drawn = false; return; }
-          const x = this.xHz(hz * line.order, box), y = (this.yDrive(row, box) + this.yDrive(row + 1, box)) / 2;
-          if (drawn) ctx.lineTo(x, y); else ctx.moveTo(x, y);
-          drawn = true;
-        });
-      } else { ctx.moveTo(this.xHz(line.frequency_hz, box), box.y); ctx.lineTo(this.xHz(line.frequency_hz, box), box.y + box.h); }
-      if (!this.isTime || !moving) ctx.stroke();
-      ctx.setLineDash([]);
+      const moving = line.order != null, at = this.isTime ? this.yHz(line.frequency_hz, box) : this.xHz(line.frequency_hz, box);
+      const look = { colour: "ink", dash: moving ? [5, 4] : [1, 4] };
+      if (this.isTime && !moving) rule(ctx, box.x, at, box.x + box.w, at, look);
+      else if (!this.isTime && moving) this.orderLine(ctx, box, line.order, look);
+      else if (!this.isTime) rule(ctx, at, box.y, at, box.y + box.h, look);
       if (this.isTime && moving) continue;
       this.label(ctx, box, taken, line, moving);
     }
   }
 
+  // an order of the motors rises with their speed, row by row
+  orderLine(ctx, box, order, { colour, dash }) {
+    let drawn = false;
+    ctx.strokeStyle = token(colour);
+    ctx.lineWidth = 1;
+    ctx.setLineDash(dash);
+    ctx.beginPath();
+    this.data.tracks.forEach((hz, row) => {
+      if (hz == null || hz * order > this.topHz) { drawn = false; return; }
+      const x = this.xHz(hz * order, box), y = (this.yDrive(row, box) + this.yDrive(row + 1, box)) / 2;
+      if (drawn) ctx.lineTo(x, y); else ctx.moveTo(x, y);
+      drawn = true;
+    });
+    ctx.stroke();
+    ctx.setLineDash([]);
+  }
+
   label(ctx, box, taken, line, moving) {
-    const words = moving ? (line.kind === "blade" ? "blades" : `${line.order}× motors`) : `${Math.round(line.frequency_hz)} Hz stays`;
-    const width = ctx.measureText(words).width + 8;
+    const name = moving ? (line.kind === "blade" ? "blades" : `${line.order}× motors`) : `${Math.round(line.frequency_hz)} Hz stays`;
+    const width = ctx.measureText(name).width + 8;
     let x = (this.isTime ? box.x + box.w - width / 2 - 4 : this.xHz(moving ? Math.min(line.high_hz, this.topHz * 0.94) : line.frequency_hz, box)) - width / 2;
     x = Math.max(box.x, Math.min(box.x + box.w - width, x));
     let y = this.isTime ? this.yHz(line.frequency_hz, box) - 9 : box.y + 4;
@@ -155,9 +168,7 @@ class NoiseMap {
     const marked = moving ? line.order === this.data.marked_order : this.data.marked_hz.some((hz) => Math.abs(hz - line.frequency_hz) < 10);
     ctx.fillStyle = marked ? token("mark") : faded("sheet", 0.9);
     ctx.fillRect(x, y, width, 17);
-    ctx.fillStyle = token(marked ? "mark-ink" : "ink");
-    ctx.textAlign = "left";
-    ctx.fillText(words, x + 4, y + 13);
+    words(ctx, name, x + 4, y + 13, { colour: marked ? "mark-ink" : "ink" });
   }
 
   marker(ctx, box) {
@@ -209,24 +220,12 @@ class NoiseMap {
     return `Noise of ${this.data.role} by frequency and ${this.data.drive}. ${named || "No line stands out"}. Arrow keys read it cell by cell.`;
   }
 
-  table(button) {
-    const shown = this.figure.querySelector(".table-view");
-    button.setAttribute("aria-expanded", String(!shown));
-    if (shown) { shown.remove(); return; }
-    const { db, edges, bin_hz: binHz } = this.data, every = Math.max(1, Math.round(25 / binHz));
-    const bins = db[0].map((_, k) => k).filter((k) => k && k % every === 0), rows = db.map((_, r) => r).filter((r) => r % Math.ceil(db.length / 40) === 0);
-    const view = document.createElement("div");
-    Object.assign(view, { className: "table-view", tabIndex: 0 });
-    view.setAttribute("role", "region");
-    view.setAttribute("aria-label", "Values of the map in dB");
-    const table = document.createElement("table");
-    table.className = "plain";
-    const add = (parent, cells, tag) => { const tr = parent.insertRow(); cells.forEach((cell) => { const made = document.createElement(tag); made.className = "num"; made.textContent = cell; tr.append(made); }); };
-    add(table.createTHead(), [`${this.data.drive}, ${this.data.unit}`, ...bins.map((k) => `${Math.round(k * binHz)} Hz`)], "th");
-    const body = table.createTBody();
-    rows.forEach((r) => add(body, [edges[r], ...bins.map((k) => db[r][k] ?? "–")], "td"));
-    view.append(table);
-    this.figure.append(view);
+  // a row for each drive or moment, at most so many; a column about every so many Hz
+  rows(everyHz, most) {
+    const { db, edges, bin_hz: binHz, drive, unit } = this.data, every = Math.max(1, Math.round(everyHz / binHz));
+    const bins = db[0].map((_, k) => k).filter((k) => k && k % every === 0);
+    const shown = db.map((_, r) => r).filter((r) => r % Math.ceil(db.length / most || 1) === 0);
+    return [[`${drive}, ${unit}`, ...bins.map((k) => `${Math.round(k * binHz)} Hz`)], ...shown.map((r) => [edges[r], ...bins.map((k) => db[r][k] ?? "–")])];
   }
 }
 
@@ -242,5 +241,9 @@ function between([low, middle, high], share) {
   return a.map((value, k) => Math.round(value + t * (b[k] - value)));
 }
 
-const figure = document.querySelector("figure.noise-map");
-if (figure) new NoiseMap(figure).load(figure.dataset.map);
+onContent((root) => {
+  const figure = root.querySelector("figure.noise-map");
+  if (!figure) return;
+  delete document.documentElement.dataset.map;
+  new NoiseMap(figure).load(figure.dataset.map);
+});

@@ -1,4 +1,6 @@
-// Small manners of every page: keys, the help dialog, no double submits, files dropped on a form.
+// Small manners of every page: keys, the help dialog, no double submits, parts that are swapped in, files dropped on a form.
+import { onContent } from "./charts/kit.js";
+
 const help = document.getElementById("keys");
 document.getElementById("keys-open")?.addEventListener("click", () => help.showModal());
 help?.addEventListener("click", (event) => { if (event.target === help) help.close(); });
@@ -20,15 +22,47 @@ document.addEventListener("submit", (event) => {
 addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((form) => delete form.dataset.sent));
 document.addEventListener("htmx:afterRequest", (event) => {
   const form = event.target.closest?.("form");
-  if (form) delete form.dataset.sent;
+  if (!form) return;
+  delete form.dataset.sent;
+  if (event.detail.successful) form.querySelectorAll("input[type=file]").forEach(emptied); // those files were told about: ready for others
 });
 
-// a job that ends loads the page anew, but not while a form takes it elsewhere: its answer would be lost
-document.addEventListener("htmx:beforeOnLoad", (event) => {
-  if (event.detail.xhr.getResponseHeader("HX-Refresh") && document.querySelector("form[data-sent]")) event.preventDefault();
+// what htmx swaps in starts its pictures and drops as a page of its own would
+document.addEventListener("htmx:load", ({ detail }) => {
+  if (detail.elt !== document.body) document.dispatchEvent(new CustomEvent("nembrit:content", { detail: detail.elt }));
 });
 
-for (const drop of document.querySelectorAll(".drop")) {
+// a form sent through htmx shows its answer also where it is a refusal
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  if (detail.boosted && detail.xhr.status >= 400) Object.assign(detail, { shouldSwap: true, isError: false });
+});
+
+// a job that ends swaps the content of its page; not while a form takes the page elsewhere, nor over what is being typed
+document.addEventListener("nembrit:job-done", () => {
+  if (document.querySelector("form[data-sent]")) return;
+  if (!isTyping()) { htmx.ajax("GET", location.href, { target: "#content", select: "#content", swap: "outerHTML" }); return; }
+  const told = document.getElementById("renewed");
+  told.hidden = false;
+  told.querySelector("a").href = location.href;
+});
+
+function emptied(input) {
+  input.value = "";
+  input.dispatchEvent(new Event("change"));
+}
+
+function isTyping() {
+  return [...document.querySelectorAll("#content input:not([type=hidden]), #content select, #content textarea")].some((field) => {
+    if (field.type === "file") return field.files.length > 0;
+    if (field.type === "checkbox" || field.type === "radio") return field.checked !== field.defaultChecked;
+    if (field.options) return [...field.options].some((option) => option.selected !== option.defaultSelected) && [...field.options].some((option) => option.defaultSelected);
+    return field.value !== field.defaultValue;
+  });
+}
+
+onContent((root) => root.querySelectorAll(".drop").forEach(fillDrop));
+
+function fillDrop(drop) {
   const input = drop.querySelector("input[type=file]");
   const list = drop.querySelector(".chosen");
   const dates = input.form?.elements.modified; // when each file was written, as the system tells
@@ -59,6 +93,6 @@ const present = document.querySelector(".track .open");
 if (present) present.parentElement.scrollLeft = present.offsetLeft - present.parentElement.clientWidth / 2 + present.clientWidth / 2;
 
 // choosing something that changes the page takes effect at once, with a button for those without scripts
-for (const select of document.querySelectorAll("select[data-go], input[data-go]")) {
-  select.addEventListener("change", () => select.form.requestSubmit());
-}
+document.addEventListener("change", ({ target }) => {
+  if (target.matches("select[data-go], input[data-go]")) target.form.requestSubmit();
+});

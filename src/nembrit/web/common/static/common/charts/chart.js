@@ -3,8 +3,8 @@ import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 import { columns, csv, headers, places, yRange } from "./data.js";
 import { drawAbove, drawBelow } from "./layers.js";
 import { decades, faded, lookOf, meant, text, tick, token } from "./style.js";
-import { save } from "./save.js";
-import { axisLabel, svgOf } from "./svg.js";
+import { NUMBERS, WORDS, addTools, element, onContent, readoutOf, save, savePng, saveSvg, toggleTable } from "./kit.js";
+import { axisLabel, paintLines } from "./paint.js";
 
 const STEP = 0.02, ZOOM = 0.6;
 
@@ -14,10 +14,9 @@ export class Chart {
     this.figure = figure;
     this.options = options;
     this.plot = figure.querySelector(".plot") ?? figure.appendChild(element("div", "plot"));
-    this.readout = figure.querySelector(".readout") ?? figure.appendChild(element("div", "readout"));
+    this.readout = readoutOf(figure);
     this.plot.tabIndex = 0;
     this.plot.setAttribute("role", "group");
-    this.readout.setAttribute("aria-live", "polite");
     this.plot.addEventListener("keydown", (event) => this.key(event));
     document.addEventListener("nembrit:theme", () => this.u?.redraw(false, true));
     this.setSpec(spec);
@@ -51,7 +50,7 @@ export class Chart {
   plotOptions(data) {
     const { spec } = this;
     const axis = (side, label, kind) => ({
-      side, ...(label ? { label, labelSize: 18 } : {}), labelFont: '12px "Atkinson Hyperlegible Next Variable"', font: '12px "Atkinson Hyperlegible Mono Variable"',
+      side, ...(label ? { label, labelSize: 18 } : {}), labelFont: `12px ${WORDS}`, font: `12px ${NUMBERS}`,
       stroke: () => token("ink-2"), size: side === 2 ? 28 : 46, gap: 3,
       grid: { show: side === 3, stroke: () => token("rule-2"), width: 1 }, ticks: { show: side === 2, stroke: () => token("rule"), size: 4 },
       ...(kind.is_log ? { splits: (u, _, low, high) => decades(low, high), filter: (u, splits) => splits } : {}),
@@ -67,8 +66,8 @@ export class Chart {
       bands: spec.lines.flatMap((line, n) => (line.low ? [{ series: [this.places[n].high, this.places[n].low], fill: () => faded(lookOf(line).colour, lookOf(line).alpha ?? 0.2) }] : [])),
       cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false, ...(this.options.sync ? { sync: { key: this.options.sync } } : {}) },
       hooks: {
-        drawClear: [(u) => drawBelow(u, this.spec)],
-        draw: [(u) => drawAbove(u, this.spec, this.places)],
+        drawClear: [(u) => drawBelow(u.ctx, u, this.spec)],
+        draw: [(u) => drawAbove(u.ctx, u, this.spec, this.places)],
         setCursor: [(u) => this.read(u.cursor.idx)],
         setSelect: [(u) => this.selected(u)],
       },
@@ -142,74 +141,34 @@ export class Chart {
   }
 
   tools() {
-    const box = element("div", "tools");
-    const add = (label, action) => {
-      const button = element("button", "", label);
-      button.type = "button";
-      button.setAttribute("aria-label", `${label}: ${this.spec.title}`);
-      button.addEventListener("click", action);
-      box.append(button);
-      return button;
-    };
-    if (!this.options.onRange) add("All", () => this.showAll());
-    const table = add("Table", () => this.toggleTable(table));
-    table.setAttribute("aria-expanded", "false");
-    add("CSV", () => save(`${this.stem()}.csv`, new Blob([csv(this.spec)], { type: "text/csv" })));
-    add("SVG", () => save(`${this.stem()}.svg`, new Blob([svgOf(this.u, this.spec, this.places)], { type: "image/svg+xml" })));
-    add("PNG", () => this.savePng());
-    this.figure.append(box);
+    const ratio = devicePixelRatio, canvas = () => this.u.ctx.canvas; // a new one when lines get or lose their areas
+    const stem = () => this.spec.title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
+    addTools(this.figure, this.spec.title, [
+      ...(this.options.onRange ? [] : [["All", () => this.showAll()]]),
+      ["Table", (button) => toggleTable(this.figure, button, this.spec.title, () => this.rows())],
+      ["CSV", () => save(`${stem()}.csv`, new Blob([csv(this.spec)], { type: "text/csv" }))],
+      ["SVG", () => saveSvg(stem(), this.spec.title, canvas().width, canvas().height, (pen) => paintLines(pen, this.u, this.spec, this.places), ratio)],
+      ["PNG", () => savePng(stem(), canvas().width, canvas().height, (pen) => pen.drawImage(canvas(), 0, 0), 1)],
+    ]);
   }
 
-  stem() { return this.spec.title.toLowerCase().replace(/[^a-z0-9]+/g, "-"); }
-
-  savePng() {
-    const canvas = document.createElement("canvas");
-    const source = this.u.ctx.canvas;
-    Object.assign(canvas, { width: source.width, height: source.height });
-    const ctx = canvas.getContext("2d");
-    ctx.fillStyle = token("sheet");
-    ctx.fillRect(0, 0, canvas.width, canvas.height);
-    ctx.drawImage(source, 0, 0);
-    canvas.toBlob((blob) => save(`${this.stem()}.png`, blob));
-  }
-
-  // about a hundred rows of what is in view, for reading without the picture
-  toggleTable(button) {
-    const shown = this.figure.querySelector(".table-view");
-    button.setAttribute("aria-expanded", String(!shown));
-    if (shown) { shown.remove(); return; }
+  // about a hundred rows of what is in view
+  rows() {
     const [from, to] = this.view ?? this.full;
     const inside = this.u.data[0].map((_, k) => k).filter((k) => this.u.data[0][k] >= from && this.u.data[0][k] <= to);
     const every = Math.max(1, Math.ceil(inside.length / 100));
-    const view = element("div", "table-view");
-    view.tabIndex = 0;
-    view.setAttribute("role", "region");
-    view.setAttribute("aria-label", `Values: ${this.spec.title}`);
-    const table = element("table", "plain");
-    const row = (cells, tag) => {
-      const tr = element("tr");
-      cells.forEach((cell) => tr.append(element(tag, "num", cell)));
-      return tr;
-    };
-    const head = element("thead"), body = element("tbody");
-    head.append(row(headers(this.spec), "th"));
-    inside.filter((_, n) => n % every === 0).forEach((k) => body.append(row(this.u.data.map((column, n) => text(meant(n ? this.spec.y : this.spec.x, column[k]))), "td")));
-    table.append(head, body);
-    view.append(table);
-    this.figure.append(view);
+    const told = (k) => this.u.data.map((column, n) => text(meant(n ? this.spec.y : this.spec.x, column[k])));
+    return [headers(this.spec), ...inside.filter((_, n) => n % every === 0).map(told)];
   }
 }
 
-function element(tag, className = "", content = "") {
-  const made = document.createElement(tag);
-  if (className) made.className = className;
-  if (content) made.textContent = content;
-  return made;
-}
-
-export async function drawAll(root = document) {
-  await Promise.all(["12px 'Atkinson Hyperlegible Next Variable'", "12px 'Atkinson Hyperlegible Mono Variable'"].map((font) => document.fonts.load(font)));
-  await Promise.all([...root.querySelectorAll("figure.chart[data-src]")].map(draw));
+// draws every picture of a page, or of a part of it that was swapped in
+async function drawAll(root) {
+  const figures = [...root.querySelectorAll("figure.chart[data-src]")];
+  if (!figures.length) return;
+  delete document.documentElement.dataset.charts;
+  await Promise.all([`12px ${WORDS}`, `12px ${NUMBERS}`].map((font) => document.fonts.load(font)));
+  await Promise.all(figures.map(draw));
   document.documentElement.dataset.charts = "drawn";
 }
 
@@ -224,4 +183,4 @@ async function draw(figure) {
   }
 }
 
-if (document.querySelector("figure.chart[data-src]")) drawAll();
+onContent(drawAll);

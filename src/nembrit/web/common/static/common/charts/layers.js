@@ -1,10 +1,12 @@
 // What is drawn under and over the lines: bands, the target level, marks and the lines' own labels.
+import { WORDS, rule } from "./kit.js";
 import { faded, lookOf, token } from "./style.js";
 
-const font = (size) => `${Math.round(size * devicePixelRatio)}px "Atkinson Hyperlegible Next Variable", sans-serif`;
+const font = (size) => `${Math.round(size * devicePixelRatio)}px ${WORDS}`;
 
-export function drawBelow(u, spec) {
-  const { ctx, bbox } = u;
+// `ctx` is the library's own canvas, or the writer of SVG.
+export function drawBelow(ctx, u, spec) {
+  const { bbox } = u;
   ctx.save();
   ctx.beginPath();
   ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
@@ -16,19 +18,13 @@ export function drawBelow(u, spec) {
   });
   if (spec.level != null) {
     const y = u.valToPos(spec.level, "y", true);
-    ctx.strokeStyle = token("ink-2");
-    ctx.lineWidth = devicePixelRatio;
-    ctx.setLineDash([2 * devicePixelRatio, 3 * devicePixelRatio]);
-    ctx.beginPath();
-    ctx.moveTo(bbox.left, y);
-    ctx.lineTo(bbox.left + bbox.width, y);
-    ctx.stroke();
+    rule(ctx, bbox.left, y, bbox.left + bbox.width, y, { colour: "ink-2", width: devicePixelRatio, dash: [2 * devicePixelRatio, 3 * devicePixelRatio] });
   }
   ctx.restore();
 }
 
-export function drawAbove(u, spec, places) {
-  const { ctx, bbox } = u;
+export function drawAbove(ctx, u, spec, places) {
+  const { bbox } = u;
   const taken = [];
   ctx.save();
   ctx.beginPath();
@@ -43,13 +39,8 @@ export function drawAbove(u, spec, places) {
 function drawCursor(u, ctx, bbox, { x, label: letter }) {
   if (x < u.scales.x.min || x > u.scales.x.max) return;
   const at = u.valToPos(x, "x", true), size = 16 * devicePixelRatio;
-  ctx.strokeStyle = ctx.fillStyle = token("ink");
-  ctx.lineWidth = 1.5 * devicePixelRatio;
-  ctx.setLineDash([]);
-  ctx.beginPath();
-  ctx.moveTo(at, bbox.top);
-  ctx.lineTo(at, bbox.top + bbox.height);
-  ctx.stroke();
+  rule(ctx, at, bbox.top, at, bbox.top + bbox.height, { colour: "ink", width: 1.5 * devicePixelRatio });
+  ctx.fillStyle = token("ink");
   ctx.fillRect(at - size / 2, bbox.top, size, size);
   ctx.fillStyle = token("paper");
   ctx.font = font(12);
@@ -57,8 +48,8 @@ function drawCursor(u, ctx, bbox, { x, label: letter }) {
   ctx.fillText(letter, at, bbox.top + size * 0.75);
 }
 
-// Every label with its wanted place in canvas pixels; also used for the SVG.
-export function labelPlaces(u, spec, places) {
+// Every label with its wanted place in canvas pixels.
+function labelPlaces(u, spec, places) {
   const { bbox } = u;
   const ratio = devicePixelRatio;
   const found = [];

@@ -34,7 +34,7 @@ export class Panes {
     readout.textContent = "\u00a0";
     const close = document.createElement("button");
     close.type = "button";
-    close.className = "button tiny";
+    close.className = "button is-small";
     close.textContent = "Close";
     close.setAttribute("aria-label", `Close the pane ${this.title(ids)}`);
     close.addEventListener("click", () => this.on.remove(k));

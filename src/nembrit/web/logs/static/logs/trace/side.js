@@ -43,7 +43,7 @@ export async function showMeasures(box, src, ids, a, b) {
   head.className = "num";
   head.textContent = `Δt ${((to - from) * 1000).toFixed(2)} ms · 1/Δt ${text(1 / (to - from), "Hz")}`;
   const table = document.createElement("table");
-  table.className = "plain small";
+  table.className = "table is-fullwidth small";
   table.append(row(["channel", "Δ", "RMS", "peak to peak"], "th"));
   for (const found of rows) {
     const name = `${found.name.replaceAll("_", " ")}${found.unit && found.unit !== "1" ? `, ${found.unit}` : ""}`;

@@ -1,6 +1,5 @@
 // The path on a local east–north grid, coloured by a channel; its dot follows the cursor of the traces.
-import { Pencil } from "../../common/charts/pencil.js";
-import { save } from "../../common/charts/save.js";
+import { NUMBERS, addTools, rule, savePng, saveSvg, words } from "../../common/charts/kit.js";
 import { text, token } from "../../common/charts/style.js";
 
 // one perceptually even scale from dark to light, readable on paper and at night (own mixture in OKLab)
@@ -13,25 +12,11 @@ export class TrackView {
     Object.assign(this, { box, src, canvas: box.querySelector("canvas"), note: box.querySelector(".reason"), legend: box.querySelector(".legend"), at: null });
     document.addEventListener("nembrit:theme", () => this.draw());
     new ResizeObserver(() => this.draw()).observe(this.canvas);
-    box.querySelector("[data-save=svg]").addEventListener("click", () => this.saveSvg());
-    box.querySelector("[data-save=png]").addEventListener("click", () => this.savePng());
-  }
-
-  saveSvg() {
-    const pencil = new Pencil(), to = this.scale();
-    this.picture(pencil, to);
-    save("track.svg", new Blob([pencil.svg(to.width, to.height, "Path flown", token("sheet"))], { type: "image/svg+xml" }));
-  }
-
-  savePng() {
-    const canvas = document.createElement("canvas"), to = this.scale();
-    Object.assign(canvas, { width: 2 * to.width, height: 2 * to.height });
-    const ctx = canvas.getContext("2d");
-    ctx.scale(2, 2);
-    ctx.fillStyle = token("sheet");
-    ctx.fillRect(0, 0, to.width, to.height);
-    this.picture(ctx, to);
-    canvas.toBlob((blob) => save("track.png", blob));
+    const saved = (how) => () => { const to = this.scale(); how("track", to); };
+    addTools(box, "path flown", [
+      ["SVG", saved((stem, to) => saveSvg(stem, "Path flown", to.width, to.height, (pen) => this.picture(pen, to)))],
+      ["PNG", saved((stem, to) => savePng(stem, to.width, to.height, (pen) => this.picture(pen, to)))],
+    ]);
   }
 
   async load(colour) {
@@ -79,15 +64,12 @@ export class TrackView {
 
   grid(ctx, to) {
     const wanted = 70 / to.perMetre, step = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000].find((size) => size >= wanted) ?? 20000;
-    ctx.strokeStyle = token("rule-2");
-    ctx.fillStyle = token("ink-2");
-    ctx.font = '12px "Atkinson Hyperlegible Mono Variable"';
-    ctx.lineWidth = 1;
+    const number = { family: NUMBERS };
     const lines = (centre, span, draw) => { for (let v = Math.ceil((centre - span) / step) * step; v <= centre + span; v += step) draw(v); };
-    lines(to.cx, to.width / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(to.x(v), 0); ctx.lineTo(to.x(v), to.height); ctx.stroke(); if (to.x(v) < to.width - 80) ctx.fillText(`${v}`, to.x(v) + 3, to.height - 5); });
-    lines(to.cy, to.height / 2 / to.perMetre, (v) => { ctx.beginPath(); ctx.moveTo(0, to.y(v)); ctx.lineTo(to.width, to.y(v)); ctx.stroke(); if (to.y(v) > 30) ctx.fillText(`${v}`, 3, to.y(v) - 3); });
-    ctx.fillText("m east", to.width - 50, to.height - 5);
-    ctx.fillText("m north", 3, 12);
+    lines(to.cx, to.width / 2 / to.perMetre, (v) => { rule(ctx, to.x(v), 0, to.x(v), to.height); if (to.x(v) < to.width - 80) words(ctx, `${v}`, to.x(v) + 3, to.height - 5, number); });
+    lines(to.cy, to.height / 2 / to.perMetre, (v) => { rule(ctx, 0, to.y(v), to.width, to.y(v)); if (to.y(v) > 30) words(ctx, `${v}`, 3, to.y(v) - 3, number); });
+    words(ctx, "m east", to.width - 50, to.height - 5);
+    words(ctx, "m north", 3, 12);
   }
 
   path(ctx, to) {
@@ -135,8 +117,6 @@ export class TrackView {
     else ctx.arc(to.x(east), to.y(north), 6, 0, 7);
     ctx.fill();
     ctx.stroke();
-    ctx.fillStyle = token("ink");
-    ctx.font = '13px "Atkinson Hyperlegible Next Variable"';
-    if (label) ctx.fillText(label, Math.min(to.x(east) + 9, to.width - 38), to.y(north) - 9);
+    if (label) words(ctx, label, Math.min(to.x(east) + 9, to.width - 38), to.y(north) - 9, { colour: "ink", size: 13 });
   }
 }

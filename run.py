@@ -5,6 +5,7 @@ Uses the standard library only. Makes `.venv` beside this file, installs the pin
 dependencies of `requirements/` into it, and hands over to the program inside.
 """
 
+import contextlib
 import hashlib
 import os
 import shutil
@@ -151,22 +152,27 @@ def run_all(commands):
 
 
 def test(arguments):
-    """All tests: those of the browser beside the others, which are told when both are done."""
+    """All tests in three lanes: those of the browser are told as they run, the others when all are done."""
     require_chromium()
     prepare("test")
     os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-    os.environ.setdefault("OMP_NUM_THREADS", "1")  # two runs share the processors; threads of small sums would fight
+    os.environ.setdefault("OMP_NUM_THREADS", "1")  # lanes share the processors; threads of small sums would fight
     if arguments:
         return run_all([["pytest"] + arguments])
-    with tempfile.TemporaryFile() as told:
-        others = ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references", "tests/web"]
-        beside = running(others, stdout=told, stderr=subprocess.STDOUT)
-        browser_failed = running(["pytest", "-p", "no:cacheprovider", "tests/e2e"]).wait()
-        others_failed = beside.wait()
-        told.seek(0)
-        sys.stdout.write(told.read().decode(errors="replace"))
-    if browser_failed or others_failed:
-        stop("Failed: " + " and ".join(["browser tests"] * bool(browser_failed) + ["other tests"] * bool(others_failed)))
+    lanes = {
+        "core": ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references"],
+        "pages": ["pytest", "-p", "no:cacheprovider", "tests/web"],
+    }
+    with contextlib.ExitStack() as open_files:
+        told = {name: open_files.enter_context(tempfile.TemporaryFile()) for name in lanes}
+        beside = {name: running(lanes[name], stdout=told[name], stderr=subprocess.STDOUT) for name in lanes}
+        failed = ["browser"] if running(["pytest", "-p", "no:cacheprovider", "tests/e2e"]).wait() else []
+        for name, process in beside.items():
+            failed += [name] if process.wait() else []
+            told[name].seek(0)
+            sys.stdout.write(told[name].read().decode(errors="replace"))
+    if failed:
+        stop("Failed: tests of " + " and ".join(failed))
 
 
 def check(arguments):

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -107,6 +108,16 @@ def _holds(page: Page, condition: str, arg: object) -> bool:
         if "Execution context was destroyed" in error.message:
             return False  # the page was on its way to another one
         raise
+
+
+@contextmanager
+def swapped(page: Page) -> Iterator[None]:
+    """Wait until what happens inside has put a new content into the page."""
+    page.evaluate("document.getElementById('content').dataset.old = '1'")
+    yield
+    busy = ".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added"
+    until(page, f"document.getElementById('content')?.dataset.old == null && !document.querySelector('{busy}')")
+    page.wait_for_timeout(60)  # it settles: scripts begin
 
 
 def drawn(page: Page) -> None:

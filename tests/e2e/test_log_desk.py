@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from nembrit.core.formats.registry import read_log
 from tests.dialects import DIALECTS
-from tests.e2e.conftest import drawn, until
+from tests.e2e.conftest import drawn, swapped, until
 from tests.flying import flown
 
 
@@ -80,7 +80,7 @@ def test_a_job_that_ends_does_not_take_away_the_page_that_a_form_asked_for(page:
     expect(page.get_by_role("heading", level=1)).to_have_text("as it was")
     page.evaluate("document.querySelector('form[data-sent]').remove()")
     page.evaluate(ended)
-    expect(page.get_by_role("heading", level=1)).to_contain_text("inbox")  # swapped in, not loaded anew
+    expect(page.get_by_role("heading", level=1)).to_contain_text("wait for a flight")  # swapped in, not loaded anew
     assert page.evaluate("window.stayed") is True
 
 
@@ -106,7 +106,8 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
     page.get_by_role("button", name="Use this window").click()
     expect(page.get_by_role("status")).to_contain_text("The window stays as it was")
     expect(page.get_by_role("status")).to_be_in_viewport()
-    page.get_by_role("button", name="As found").click()
+    with swapped(page):
+        page.get_by_role("button", name="As found").click()
     row = page.locator("#manoeuvre-table tr", has_text="hover").first
     row.get_by_text("Change").click()
     row.get_by_label("from, s").fill("77")

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.e2e.conftest import drawn, until
+from tests.e2e.conftest import drawn, swapped, until
 
 
 def map_drawn(page: Page) -> None:
@@ -67,8 +67,10 @@ def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -
     expect(readout).not_to_have_text(before)
     page.get_by_role("button", name="Table").first.click()
     expect(page.get_by_role("region", name=re.compile("Values: noise map of gyro"))).to_be_visible()
-    page.get_by_label("time", exact=True).check()
-    page.wait_for_url(re.compile("by=time"))
+    with swapped(page):
+        page.get_by_label("time", exact=True).check()
+    expect(page.get_by_label("time", exact=True)).to_be_focused()
+    expect(page).to_have_url(re.compile("by=time"))
     map_drawn(page)
     canvas.focus()
     page.keyboard.press("ArrowRight")
@@ -80,7 +82,8 @@ def test_spectra_of_chosen_stretches_and_wrong_ranges(page: Page) -> None:
     page.goto("/flights/1/noise/")
     page.get_by_label("Manoeuvres").select_option("hover")
     page.get_by_label("Lay over").select_option(index=1)
-    page.get_by_role("button", name="Show these").click()
+    with swapped(page):
+        page.get_by_role("button", name="Show these").click()
     drawn(page)
     expect(page.get_by_role("row", name=re.compile("raw"))).to_have_count(2)
     page.get_by_label("Throttle from, %").fill("80")

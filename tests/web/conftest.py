@@ -1,10 +1,12 @@
 """A workshop for web tests: one craft with a configuration; flights are flown once and copied in."""
 
 import hashlib
+import re
 from collections.abc import Callable
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.http import HttpResponse
 from django.test import Client, TestCase
 
 from nembrit.core.analysis import run
@@ -23,11 +25,17 @@ Attach = Callable[..., Flight]
 
 
 class WorkingClient(Client):
-    """A browser whose steps are followed by the jobs that they started, as if a worker stood beside."""
+    """A browser whose steps are followed by the jobs that they started, as if a worker stood beside.
 
-    def request(self, **request: object) -> object:
+    As in a browser, a template's line end is a space like any other.
+    """
+
+    def request(self, **request: object) -> HttpResponse:
         with TestCase.captureOnCommitCallbacks(execute=True):
-            return super().request(**request)
+            answer = super().request(**request)
+        if answer.get("Content-Type", "").startswith("text/html") and not answer.streaming:
+            answer.content = re.sub(rb"\n +", b" ", answer.content)
+        return answer
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ from nembrit.core.analysis.metrics import metrics_of
 from nembrit.core.analysis.noise import noise_of
 from nembrit.core.causes.finding import Finding
 from nembrit.core.causes.findings import findings_of
+from nembrit.core.causes.weights import FEATURES
 from nembrit.core.errors import CoreError
 from nembrit.core.types import AXES
 
@@ -47,4 +48,5 @@ def _passed_jitter(flight: Flight) -> dict[str, float]:
     return passed
 
 
-JUDGEMENT = Analysis(key="judgement", version=1, result=Judgement, run=_run, in_words="what it speaks for")
+_TOLD = 1  # rises when signs or their words change; a change of causes raises the features of the weights
+JUDGEMENT = Analysis(key="judgement", version=100 * FEATURES + _TOLD, result=Judgement, run=_run, in_words="what it speaks for")

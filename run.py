@@ -26,7 +26,7 @@ USAGE = """Usage: python3 run.py COMMAND
   backup FILE [--data DIR]        copy the whole workshop to one file, checked, also while it is in use
   restore FILE [--data DIR]       put such a copy back; the state before is kept
   test                            install what tests need and run them all
-  check [--full]                  linters, types, import contracts; --full: accuracy and planted changes too, hours
+  check [--full]                  linters, types, import contracts; --full: long tests, accuracy, planted changes too: hours
   shots                           take the documentation's pictures from a fresh demo
   nembrit ...                     the command line: inspect, analyse, convert, simulate, compare
 """
@@ -159,6 +159,8 @@ def test(arguments):
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # lanes share the processors; threads of small sums would fight
     if arguments:
         return run_all([["pytest"] + arguments])
+    # compiled once and kept, instead of in every lane at the same time
+    running(["-c", "import sys; sys.path.insert(0, '.'); from tests.flying import log_file; log_file(1, 0.0)"]).wait()
     lanes = {
         "core": ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references"],
         "pages": ["pytest", "-p", "no:cacheprovider", "tests/web"],
@@ -187,7 +189,9 @@ def check(arguments):
     ]
     if "--full" in arguments:
         os.environ.setdefault("OMP_NUM_THREADS", "1")  # it flies on every processor by itself
-        commands += [["benchmarks.accuracy"], ["benchmarks.planted_changes"]]
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        require_chromium()
+        commands += [["pytest", "-m", "long", "tests"], ["benchmarks.accuracy"], ["benchmarks.planted_changes"]]
     run_all(commands)
 
 

@@ -102,11 +102,12 @@ def test_a_file_is_written_once_beside_the_workshop(served: tuple[int, Path], mo
     assert urllib.parse.unquote("flight.csv") in page
 
 
-@pytest.mark.parametrize("begun", [b"", b"GET / HTTP/1.1\r\nHost: 127.0"])
-def test_a_connection_that_says_nothing_ends(served: tuple[int, Path], begun: bytes) -> None:
+def test_connections_that_say_nothing_or_half_of_it_end(served: tuple[int, Path]) -> None:
     port, _ = served
-    with contextlib.closing(socket.create_connection(("127.0.0.1", port), timeout=40)) as wire:
-        wire.sendall(begun)
+    with contextlib.ExitStack() as open_wires:
         began = time.monotonic()
-        wire.recv(1000)
-        assert 5 < time.monotonic() - began < 35
+        for begun in (b"", b"GET / HTTP/1.1\r\nHost: 127.0"):
+            wire = open_wires.enter_context(contextlib.closing(socket.create_connection(("127.0.0.1", port), timeout=40)))
+            wire.sendall(begun)
+            open_wires.callback(wire.recv, 1000)
+    assert 5 < time.monotonic() - began < 35

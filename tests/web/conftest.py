@@ -3,6 +3,7 @@
 import hashlib
 import re
 from collections.abc import Callable
+from typing import BinaryIO
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -12,6 +13,8 @@ from django.test import Client, TestCase
 from nembrit.core.analysis import run
 from nembrit.core.analysis.flight import Flight as CoreFlight
 from nembrit.core.analysis.run import FlightResults
+from nembrit.core.formats import registry
+from nembrit.core.records.raw import RawLog
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
 from nembrit.web.bench import noise
 from nembrit.web.flights.models import Flight
@@ -44,6 +47,7 @@ def client() -> Client:
 
 
 _found: dict[str, FlightResults] = {}
+_read: dict[str, RawLog] = {}
 
 
 @pytest.fixture(autouse=True)
@@ -67,6 +71,22 @@ def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
         return _found[key]
 
     monkeypatch.setattr("nembrit.web.bench.results.analyse", analyse)
+
+
+@pytest.fixture(autouse=True)
+def read_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same file gives the same table, and the same channel the same package: each is made once in a run."""
+
+    def read_raw(content: bytes | BinaryIO, **options: object) -> RawLog:
+        if not isinstance(content, bytes):
+            content.seek(0)
+        raw = content if isinstance(content, bytes) else content.read()
+        key = hashlib.sha256(raw).hexdigest()
+        if key not in _read:
+            _read[key] = registry.read_raw(raw, **options)
+        return _read[key]
+
+    monkeypatch.setattr("nembrit.web.intake.services.read_raw", read_raw)
 
 
 @pytest.fixture

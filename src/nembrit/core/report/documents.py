@@ -87,7 +87,11 @@ def report_document(
         "response": {axis: _response_part(response.steps.get(axis) if response else None) for axis in AXES},
         "manoeuvres": [_span_part(span, zero_s) for span in spans],
         "findings": [_finding_part(finding) for finding in (judgement.findings if judgement else ())],
-        "notes": [*(f"{key}: {reason}" for key, reason in reasons.items()), *(response.notes if response else ())],
+        "notes": [
+            *(f"{key}: {reason}" for key, reason in reasons.items()),
+            *(response.notes if response else ()),
+            *_unmeasured(results),
+        ],
     }
 
 
@@ -96,9 +100,14 @@ def _reasons(results: FlightResults) -> dict[str, str]:
     noise, response, judgement = results.noise, results.response, results.judgement
     found = {f"noise.{axis}": own.reason for axis, own in (noise.axes if noise else {}).items() if own.reason}
     found |= {f"response.{axis}": reason for axis, reason in (response.reasons if response else {}).items()}
-    found |= {f"finding.{cause}": reason for cause, reason in (judgement.untested if judgement else {}).items()}
-    signs = sorted({finding.code for finding in (judgement.findings if judgement else ()) if finding.confidence is None})
-    return found | {f"findings.{code}.confidence": "a single rule; how often it is right was not measured" for code in signs}
+    return found | {f"finding.{cause}": reason for cause, reason in (judgement.untested if judgement else {}).items()}
+
+
+def _unmeasured(results: FlightResults) -> list[str]:
+    """Signs without a confidence, and why."""
+    findings = results.judgement.findings if results.judgement else ()
+    signs = sorted({finding.code for finding in findings if finding.confidence is None})
+    return [f"findings.{code}.confidence: a single rule; how often it is right was not measured" for code in signs]
 
 
 def _span_part(span: Span, zero_s: float) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from nembrit.web.bench import noise
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.logs import storage
+from nembrit.web.logs import places, storage
 from nembrit.web.tunes import services as tunes
 from tests.flying import log_file
 
@@ -55,6 +55,7 @@ def nothing_remembered() -> None:
     """A test's rolled-back rows give their numbers to the next test's; a workshop's never come round again."""
     storage._pyramid_of.cache_clear()
     noise._spectra.cache_clear()
+    places._stretches.cache_clear()
 
 
 @pytest.fixture(autouse=True)

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import scipy.optimize
@@ -79,6 +80,7 @@ def power(effect: float, *, sd: float, n_before: int, n_after: int, one_sided: b
     return min(1.0, chance)
 
 
+@lru_cache(maxsize=4096)  # a page asks the same of two dozen metrics at every visit
 def detectable_difference(*, sd: float, n_before: int, n_after: int, one_sided: bool) -> float | None:
     """Smallest true difference found with 80 % chance; None with fewer than three flights in all."""
     if n_before + n_after < 3 or min(n_before, n_after) < 1:
@@ -92,6 +94,7 @@ def detectable_difference(*, sd: float, n_before: int, n_after: int, one_sided: 
     return float(scipy.optimize.brentq(lacking, 1e-6 * sd, 200 * sd))
 
 
+@lru_cache(maxsize=4096)
 def flights_needed(effect: float, *, sd: float, one_sided: bool, most: int = 200) -> int | None:
     """Flights on each side to find a true difference with 80 % chance; None if more than `most`."""
     if effect == 0:

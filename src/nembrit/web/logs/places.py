@@ -1,6 +1,7 @@
 """Where a log belongs: moved to a flight, split into several, archived."""
 
 from datetime import timedelta
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -10,6 +11,7 @@ from django.utils import timezone
 from nembrit.core.errors import InputError
 from nembrit.core.manoeuvres.phases import phases_of, usable_window_s
 from nembrit.core.manoeuvres.sampling import PHASE_ROLES
+from nembrit.web.common.database import generation
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import create_flight
 from nembrit.web.hangar.models import Craft
@@ -52,7 +54,13 @@ def new_flight_of(log: Log, craft: Craft) -> Segment:
 
 def stretches(log: Log) -> list[tuple[float, float]]:
     """Usable windows of the flights that a log holds, one after another."""
-    return [window_s for window_s in phases_of(recording_of(log, PHASE_ROLES)).windows_s if window_s[1] - window_s[0] >= 2]
+    return list(_stretches(log.pk, main_stream(log).pk, generation()))
+
+
+@lru_cache(maxsize=256)  # a stream that is read anew has another number
+def _stretches(log_id: int, stream_id: int, of_generation: int) -> tuple[tuple[float, float], ...]:
+    phases = phases_of(recording_of(Log.objects.get(pk=log_id), PHASE_ROLES))
+    return tuple(window_s for window_s in phases.windows_s if window_s[1] - window_s[0] >= 2)
 
 
 def split(log: Log, windows_s: list[tuple[float, float]]) -> list[Flight]:

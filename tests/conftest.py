@@ -7,6 +7,7 @@ import pytest
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (
     "test_door.py::test_connections_that_say_nothing",
+    "test_server.py::test_serving_an_unfinished_demo_empties_nothing",
     "test_server.py::test_a_restore_ends_an_unfinished_demo",
     "test_server.py::test_a_killed_worker_is_replaced",
     "test_journey.py::test_missing_meaning_is_said_and_mended",

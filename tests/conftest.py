@@ -4,6 +4,9 @@ from pathlib import Path
 
 import pytest
 
+OTHER_PAGES = (
+    "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste", "lay over",
+)  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (
     "test_door.py::test_connections_that_say_nothing",
@@ -14,6 +17,12 @@ LONG = (
     "test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say[chromium-phone]",
     "bench/test_bench.py::TestSensors::test_a_companion_log",
     "bench/test_bench.py::TestMechanicsFirst::test_flights_from_before_the_fault",
+    *(f"in_both_themes_and_fit_a_phone[chromium-{name}]" for name in OTHER_PAGES),
+    "test_log_desk.py::test_from_any_table_to_a_flight_by_mouse",
+    "test_wrong_input.py::test_no_address_and_no_form_breaks_a_page",
+    "TestWindowAndManoeuvres::test_manoeuvres_are_changed_added",
+    "test_analysis.py::test_a_missing_channel_costs_just_what_rests_on_it",
+    "test_causes.py::test_a_planted_fault_is_the_first_cause",
     "noise/test_bench.py::test_noise_without_lines_gives_no_law",
     "noise/test_bench.py::test_motor_speed_is_estimated_where_it_is_not_recorded",
     "test_tables.py::test_an_invented_dialect_is_understood",

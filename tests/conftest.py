@@ -5,7 +5,8 @@ from pathlib import Path
 import pytest
 
 OTHER_PAGES = (
-    "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste", "lay over",
+    "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
+    "lay over",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (

@@ -69,7 +69,7 @@ def asked(port: int, pages: tuple[str, ...], seconds: float) -> tuple[dict[str, 
 def peak_mb(process: subprocess.Popen[str]) -> float:
     """The most memory the serving process ever held."""
     told = Path(f"/proc/{process.pid}/status").read_text()
-    return int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]
+    return int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]  # always there on Linux
 
 
 def main(folder: str, seconds: str = "20") -> None:

@@ -109,7 +109,7 @@ def changes_of(path: Path) -> Iterator[Change]:
             yield change(start, start + 3, "max" if node.id == "min" else "min", node.lineno)
 
 
-def _between(left, right, swap, raw, place, change):  # type: ignore[no-untyped-def]
+def _between(left, right, swap, raw, place, change):  # type: ignore[no-untyped-def]  # nodes of many types
     """The sign between two operands, if it stands alone there."""
     start, end = place(left.end_lineno, left.end_col_offset), place(right.lineno, right.col_offset)
     if end <= start:

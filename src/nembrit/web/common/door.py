@@ -145,7 +145,7 @@ async def _answer(send: Send, status: int, title: str, detail: str) -> None:
 class PatientForAWhile(H11Protocol):
     """Connections that do not bring a whole request head within twenty seconds end."""
 
-    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]  # asyncio names the wider type
         super().connection_made(transport)
         self._wait_for_head()
 

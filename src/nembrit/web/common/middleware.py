@@ -60,9 +60,9 @@ class TokenBeforeFiles(CsrfViewMiddleware):
         request.META.setdefault(settings.CSRF_HEADER_NAME, request.GET.get(TOKEN_KEY, ""))
         request._post = QueryDict()  # type: ignore[attr-defined]  # nothing is read for the check
         try:
-            super()._check_token(request)  # type: ignore[misc]
+            super()._check_token(request)  # type: ignore[misc]  # not in the stubs
         finally:
-            del request._post  # type: ignore[attr-defined]
+            del request._post  # type: ignore[attr-defined]  # read properly afterwards
 
 
 class OneWorkshop:

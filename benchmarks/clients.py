@@ -66,10 +66,18 @@ def asked(port: int, pages: tuple[str, ...], seconds: float) -> tuple[dict[str, 
     return took, wrong
 
 
-def peak_mb(process: subprocess.Popen[str]) -> float:
-    """The most memory the serving process ever held."""
-    told = Path(f"/proc/{process.pid}/status").read_text()
-    return int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]  # always there on Linux
+def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
+    """The most memory that each process of the server ever held."""
+    peaks = {}
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            told = (entry / "status").read_text()
+            words = (entry / "cmdline").read_text().split("\0")
+        except OSError:
+            continue
+        if process.pid in (int(entry.name), int(re.search(r"PPid:\s+(\d+)", told)[1])):  # type: ignore[index]  # always there
+            peaks[words[2]] = int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]
+    return peaks
 
 
 def main(folder: str, seconds: str = "20") -> None:
@@ -86,7 +94,8 @@ def main(folder: str, seconds: str = "20") -> None:
         print(f"the reference's median {base * 1e3:.1f} ms, p95 {p95 / base:.0f} times it")
         for page, times in took.items():
             print(f"  {page:38} n {len(times):4}  p95 {np.quantile(times, 0.95) * 1e3:6.0f} ms")
-        print(f"peak memory of the server {peak_mb(process):.0f} MB")
+        for name, mb in peak_mb(process).items():
+            print(f"peak memory of {name} {mb:.0f} MB")
     finally:
         process.send_signal(signal.SIGTERM)
         process.wait(20)

@@ -4,20 +4,18 @@
 """
 
 import argparse
-import contextlib
 import os
 import signal
 import socket
 import sqlite3
-import subprocess
 import sys
-import threading
-import time
 from pathlib import Path
 from typing import NoReturn
 
 import platformdirs
-import uvicorn
+
+from nembrit.web.pages import serve_pages
+from nembrit.web.processes import Beside
 
 DEFAULT_PORT = 8460
 
@@ -136,7 +134,8 @@ def _owner_only(folder: Path) -> None:
 def _listen(port: int) -> socket.socket:
     if not 1 <= port <= 65535:
         _stop(f"A port is a number from 1 to 65535, not {port}.")
-    listener = socket.socket()
+    # the protocol is named because only then small answers are sent without waiting for more
+    listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind(("127.0.0.1", port))
@@ -185,53 +184,20 @@ def _prepare(command: str, folder: Path) -> None:
 
 
 def _serve(listener: socket.socket, folder: Path) -> None:
-    address = "http://{}:{}/".format(*listener.getsockname())
-    supervisor = _Supervisor()
-    supervisor.start()
-    from nembrit.web.common.door import PatientForAWhile
-
-    config = uvicorn.Config(
-        "nembrit.web.asgi:application", loop="asyncio", http=PatientForAWhile, ws="none", lifespan="off", log_level="warning"
-    )
+    """Pages from two processes where the platform lets them share a socket: one's pages never wait for the other's."""
     listener.listen(128)  # who comes before the server runs waits for it
+    beside = [Beside("nembrit.web.manage", "worker")]
+    if os.name != "nt":
+        beside.append(Beside("nembrit.web.pages", str(listener.fileno()), descriptors=[listener.fileno()]))
+    for process in beside:
+        process.start()
+    address = "http://{}:{}/".format(*listener.getsockname())
     print(f"Nembrit is ready: {address}\nData folder: {folder}\nCtrl-C stops it.", flush=True)
     try:
-        uvicorn.Server(config).run(sockets=[listener])
+        serve_pages(listener)
     finally:
-        supervisor.stop()
-
-
-class _Supervisor(threading.Thread):
-    """Keeps one worker process running; the worker ends by itself when this process is gone."""
-
-    def __init__(self) -> None:
-        super().__init__(daemon=True)
-        self._stopping = threading.Event()
-        self._worker: subprocess.Popen[bytes] | None = None
-
-    def run(self) -> None:
-        wait_s = 0.5
-        while not self._stopping.is_set():
-            started = time.monotonic()
-            # end-of-file on its standard input tells the worker that its parent is gone, however it went
-            self._worker = subprocess.Popen(
-                [sys.executable, "-m", "nembrit.web.manage", "worker"], stdin=subprocess.PIPE, start_new_session=True
-            )
-            self._worker.wait()
-            wait_s = 0.5 if time.monotonic() - started > 30 else min(30.0, wait_s * 2)
-            self._stopping.wait(wait_s)
-
-    def stop(self) -> None:
-        self._stopping.set()
-        worker = self._worker
-        if worker is None or worker.stdin is None:
-            return
-        with contextlib.suppress(OSError):
-            worker.stdin.close()
-        try:
-            worker.wait(5)
-        except subprocess.TimeoutExpired:
-            worker.kill()
+        for process in beside:
+            process.stop()
 
 
 if __name__ == "__main__":

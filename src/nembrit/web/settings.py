@@ -87,6 +87,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA_FOLDER / "workshop.sqlite3",
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",

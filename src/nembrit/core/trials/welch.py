@@ -7,6 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 import scipy.optimize
+import scipy.special
 import scipy.stats
 
 from nembrit.core.errors import NotEnoughData
@@ -42,8 +43,8 @@ def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
         )
     share = va / (va + vb)
     freedom = 1 / (share**2 / (a.size - 1) + (1 - share) ** 2 / (b.size - 1))
-    reach = float(scipy.stats.t.ppf(0.975, freedom)) * math.sqrt(va + vb)
-    p_value = 2 * float(scipy.stats.t.sf(abs(difference) / math.sqrt(va + vb), freedom))
+    reach = float(scipy.special.stdtrit(freedom, 0.975)) * math.sqrt(va + vb)
+    p_value = 2 * float(scipy.special.stdtr(freedom, -abs(difference) / math.sqrt(va + vb)))
     return WelchResult(
         difference=difference,
         interval=(difference - reach, difference + reach),

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import zstandard
@@ -134,8 +135,17 @@ def stored_results(flights: Sequence[Flight], *keys: str) -> dict[int, FlightRes
 
 
 def _decoded(key: str, content: bytes) -> Any:
+    """The typed result of what is stored; asked for by many pages, so the last ones stay in memory. To be read only."""
+    return (_large if len(content) > _LARGE_BYTES else _small)(key, content)
+
+
+def _decode(key: str, content: bytes) -> Any:
     text = zstandard.ZstdDecompressor().decompress(content)
     return from_json(ANALYSES[key].result, json.loads(text))
+
+
+_LARGE_BYTES = 50_000  # packed; maps of noise are about 2 MB when unpacked, all others less than 0.1 MB
+_small, _large = lru_cache(maxsize=512)(_decode), lru_cache(maxsize=12)(_decode)
 
 
 def by_flight(flights: Sequence[Flight], *keys: str) -> list[tuple[Flight, FlightResults | None]]:

@@ -4,6 +4,7 @@ import contextlib
 import errno
 import secrets
 import sqlite3
+import threading
 from collections.abc import Callable, Iterator
 from contextvars import ContextVar
 from pathlib import Path
@@ -39,6 +40,21 @@ def lay_out(path: Path) -> None:
         if not database.execute("SELECT COUNT(*) FROM sqlite_master").fetchone()[0]:
             database.execute("PRAGMA auto_vacuum=INCREMENTAL")  # must come before the first table
         database.execute("PRAGMA journal_mode=WAL")
+
+
+_opened = threading.local()
+
+
+def drop_stale_connection() -> None:
+    """Close this thread's connection if its file was deleted or replaced by another of the same name."""
+    try:
+        found = workshop_file().stat()
+        file = found.st_dev, found.st_ino  # no other file can have this number while the connection holds it open
+    except OSError:
+        file = None
+    if connection.connection is not None and getattr(_opened, "file", file) != file and not connection.in_atomic_block:
+        connection.close()
+    _opened.file = file
 
 
 def generation() -> int:

@@ -15,10 +15,12 @@ import h11
 from django.conf import settings
 from django.core.exceptions import RequestAborted
 from django.core.handlers.asgi import ASGIHandler
-from django.http import QueryDict
+from django.http import HttpRequest, QueryDict
 from django.http.response import HttpResponseBase
 from django.template.loader import render_to_string
 from uvicorn.protocols.http.h11_impl import H11Protocol
+
+from nembrit.web.common.threads import answered
 
 Scope = dict[str, Any]
 Receive = Callable[[], Awaitable[Mapping[str, Any]]]
@@ -33,7 +35,13 @@ _LONGEST_HEAD_S = 20.0
 
 
 class Door(ASGIHandler):
-    """Django's handler behind the checks above."""
+    """Django's handler behind the checks above; everything that Django does for a request is done in one thread."""
+
+    def load_middleware(self, is_async: bool = False) -> None:
+        super().load_middleware(is_async=False)
+
+    async def get_response_async(self, request: HttpRequest) -> HttpResponseBase:
+        return await answered(self.get_response, request)
 
     async def handle(self, scope: Scope, receive: Receive, send: Send) -> HttpResponseBase | None:
         request = _Request(scope, receive)

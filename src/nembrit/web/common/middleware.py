@@ -1,18 +1,20 @@
 """Static files, the owner on loopback, and sentences instead of stack traces."""
 
 from collections.abc import Callable
+from typing import cast
 
 from django.conf import settings
-from django.contrib.auth import get_user_model
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, QueryDict
 from django.middleware.csrf import CsrfViewMiddleware
 from django.shortcuts import render
+from django.utils.functional import SimpleLazyObject
 from whitenoise.middleware import WhiteNoiseMiddleware
 from whitenoise.responders import StaticFile
 
 from nembrit.core.errors import CoreError
-from nembrit.web.common.database import one_workshop
+from nembrit.web.common.database import drop_stale_connection, one_workshop
 from nembrit.web.common.door import TOKEN_KEY
+from nembrit.web.common.models import User
 
 Next = Callable[[HttpRequest], HttpResponseBase]
 
@@ -72,8 +74,14 @@ class OneWorkshop:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        drop_stale_connection()
         with one_workshop():
             return self.get_response(request)
+
+
+def _owner() -> User:
+    owner, _ = User.objects.get_or_create(username="owner")
+    return owner
 
 
 class OwnerOnLoopback:
@@ -83,7 +91,7 @@ class OwnerOnLoopback:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        request.user, _ = get_user_model().objects.get_or_create(username="owner")
+        request.user = cast("User", SimpleLazyObject(_owner))  # looked up where somebody asks
         return self.get_response(request)
 
 

@@ -1,0 +1,49 @@
+"""Requests are answered by threads that stay, each with its own open connection to the workshop, a few at a time.
+
+Several pages at once would only share one processor, and all would come late; in turn, most come early.
+"""
+
+import asyncio
+import contextvars
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+from django.db import connection
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
+
+Made = TypeVar("Made", bound=HttpResponseBase)
+
+_AT_ONCE = 2
+_LONGEST_WAIT_S = 1.0  # whoever waits longer goes on: those before it wait for a disk or a lock, not for the processor
+_turn = threading.Semaphore(_AT_ONCE)
+_readers = ThreadPoolExecutor(max_workers=40, thread_name_prefix="page")
+_writers = ThreadPoolExecutor(max_workers=40, thread_name_prefix="form")  # may wait for a sender or for the write lock
+
+
+async def answered(make: Callable[[HttpRequest], Made], request: HttpRequest) -> Made:
+    """What `make` answers, made in one of the threads."""
+    is_read = request.method in ("GET", "HEAD")
+    context = contextvars.copy_context()
+    loop = asyncio.get_running_loop()
+    return await loop.run_in_executor(
+        _readers if is_read else _writers, context.run, _in_turn if is_read else _at_once, make, request
+    )
+
+
+def _in_turn(make: Callable[[HttpRequest], Made], request: HttpRequest) -> Made:
+    has_turn = _turn.acquire(timeout=_LONGEST_WAIT_S)
+    try:
+        return _at_once(make, request)
+    finally:
+        if has_turn:
+            _turn.release()
+
+
+def _at_once(make: Callable[[HttpRequest], Made], request: HttpRequest) -> Made:
+    try:
+        return make(request)
+    finally:
+        connection.close_if_unusable_or_obsolete()

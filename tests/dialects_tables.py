@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.types import AXES, FloatArray
+from tests.dialects import cells
 from tests.flying import flown
 
 EVERY = 4  # of the rows of a flight at 2 kHz
@@ -47,7 +48,7 @@ class TableDialect:
                 numbers = _numbers(full_role)
                 factor, _, zero = worth.partition("@")
                 written = numbers / _worth(factor) + float(zero or 0)
-                texts = [f"{number:.{int(decimals)}f}" for number in written]
+                texts = cells(written, f"%.{int(decimals)}f")
                 yield Column(
                     header=header.replace(part, at), role=full_role, numbers=numbers, unit=(unit or [""])[0],
                     texts=[text.replace(".", ",") for text in texts] if self.comma else texts,

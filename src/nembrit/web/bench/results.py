@@ -31,7 +31,8 @@ from nembrit.web.logs.windows import current_spans, main_segment, main_segments
 
 JOB = "evidence"
 __all__ = [
-    "Maps", "by_flight", "ensure_results", "evidence_of", "latest_act_finding", "metrics_by_flight", "stored_results", "there",
+    "Maps", "act_finding_of", "by_flight", "ensure_results", "evidence_of", "latest_act_finding", "metrics_by_flight",
+    "stored_results", "there",
 ]  # fmt: skip
 
 
@@ -211,10 +212,17 @@ def _main_rows(flights: Sequence[Flight]) -> list[Segment]:
     return list(Segment.objects.filter(pk__in=main_segments(flights).values()).select_related("flight__craft"))
 
 
+_RECENT = 5
+
+
 def latest_act_finding(craft: Craft) -> tuple[Flight, Finding] | None:
     """The newest flight's finding that calls for action, if it has one: gains wait for mechanics."""
-    flights = list(craft.flights.active()[:5])
-    newest = next(((flight, own) for flight, own in by_flight(flights, "judgement") if own is not None), None)
+    return act_finding_of(by_flight(list(craft.flights.active()[:_RECENT]), "judgement"))
+
+
+def act_finding_of(recent: Sequence[tuple[Flight, FlightResults | None]]) -> tuple[Flight, Finding] | None:
+    """The same from flights, newest first, whose judgement was loaded already."""
+    newest = next(((flight, own) for flight, own in recent[:_RECENT] if own is not None), None)
     if newest is None or newest[1].judgement is None:
         return None
     found = next((finding for finding in newest[1].judgement.findings if finding.holds_gains_back), None)

@@ -1,12 +1,31 @@
 """Craft, their parts and their configurations."""
 
+from typing import Any
+
 from django.db import models
+from django.db.models.functions import Coalesce
 from django.urls import reverse
+from django.utils.functional import cached_property
 
 
 class CraftQuerySet(models.QuerySet["Craft"]):
     def active(self) -> "CraftQuerySet":
         return self.filter(archived_at=None)
+
+    def counted(self) -> "CraftQuerySet":
+        """With its motors, flights and configurations counted, in one query for any number of craft."""
+        motors = Actuator.objects.filter(kind=Actuator.Kind.MOTOR)
+        return self.annotate(
+            counted_motors=_number_of(motors),
+            n_flights=models.Count("flights", filter=models.Q(flights__archived_at=None)),
+            n_configurations=_number_of(Configuration.objects.all()),
+        )
+
+
+def _number_of(rows: models.QuerySet[Any]) -> Coalesce:
+    """How many of these rows each craft has."""
+    counted = rows.filter(craft=models.OuterRef("pk")).order_by().values("craft").annotate(n=models.Count("pk")).values("n")
+    return Coalesce(models.Subquery(counted), 0)
 
 
 class Craft(models.Model):
@@ -44,14 +63,18 @@ class Craft(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("tunes:craft", args=[self.pk])
 
+    @cached_property
+    def n_motors(self) -> int:
+        counted: int | None = getattr(self, "counted_motors", None)
+        return self.actuators.filter(kind=Actuator.Kind.MOTOR).count() if counted is None else counted
+
     @property
     def summary(self) -> str:
         """“hexacopter, 6 in”."""
         if self.kind == self.Kind.FIXED_WING:
             return "model aeroplane"
-        n_motors = self.actuators.filter(kind=Actuator.Kind.MOTOR).count()
         words = {3: "tricopter", 4: "quadcopter", 6: "hexacopter", 8: "octocopter"}
-        return f"{words.get(n_motors, f'{n_motors} motors')}, {self.propeller_diameter_in:g} in"
+        return f"{words.get(self.n_motors, f'{self.n_motors} motors')}, {self.propeller_diameter_in:g} in"
 
 
 class Actuator(models.Model):

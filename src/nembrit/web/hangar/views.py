@@ -18,7 +18,7 @@ from nembrit.web.hangar.models import Configuration, Craft
 
 @require_safe
 def craft_list(request: HttpRequest) -> HttpResponse:
-    return render(request, "hangar/craft_list.html", {"craft_list": Craft.objects.active()})
+    return render(request, "hangar/craft_list.html", {"craft_list": Craft.objects.active().counted()})
 
 
 @require_http_methods(["GET", "POST"])

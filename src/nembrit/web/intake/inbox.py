@@ -9,7 +9,7 @@ from nembrit.core.errors import CoreError
 from nembrit.core.manoeuvres.alignment import align
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import Actuator, Craft
+from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log, Stream
 from nembrit.web.logs.windows import main_segment, recording_of, roles_of
 
@@ -106,7 +106,7 @@ def suggest(log: Log) -> dict[str, object]:
                 "reason": f"recorded within {max(1, round(apart))} min of it",
             }
     n_motors = sum(role.startswith("motor.") for role in roles_of(log))
-    alike = [craft for craft in crafts if n_motors and craft.actuators.filter(kind=Actuator.Kind.MOTOR).count() == n_motors]
+    alike = [craft for craft in crafts if n_motors and craft.n_motors == n_motors]
     if len(alike) == 1:
         return {"craft_id": alike[0].pk, "reason": f"{n_motors} motors, as {alike[0].name} has"}
     return {"craft_id": log.craft_id, "reason": ""} if log.craft_id else {}

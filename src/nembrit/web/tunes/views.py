@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
-from nembrit.web.bench.results import by_flight, ensure_results, latest_act_finding
+from nembrit.web.bench.results import act_finding_of, by_flight, ensure_results, latest_act_finding
 from nembrit.web.bench.services import AXES
 from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.common.once import once
@@ -27,6 +27,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     tune = services.tune_of(shown)
     flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
     waiting = ensure_results(flights)
+    analysed = by_flight(flights, "metrics", "judgement")
     unfinished = list(shown.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
     refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
     log_ids = [log.pk for log in unfinished if log not in refused]
@@ -35,16 +36,16 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "tune": tune,
         "track": history.track(tune),
         "open_slip": services.open_slip(tune),
-        "flights": by_flight(flights, "metrics", "judgement"),
+        "flights": analysed,
         "n_archived": shown.flights.exclude(archived_at=None).count(),
-        "configurations": shown.configurations.all()[:8],
+        "configurations": list(shown.configurations.all()[:8]),
         "builds": shown.build_entries.order_by("-made_at")[:6],
         "attach_form": AttachForm(craft=shown),
         "jobs": [*latest_jobs(("import_log", "simulate"), log_ids), *waiting],
         "refused": refused,
         "asking": shown.logs.filter(state=Log.State.ASKING, archived_at=None),
         "loose_logs": shown.logs.filter(state=Log.State.READY, segments=None, archived_at=None),
-        "finding": latest_act_finding(shown),
+        "finding": act_finding_of(analysed),
     }
     return render(request, "tunes/craft.html", context)
 

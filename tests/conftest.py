@@ -6,14 +6,16 @@ import pytest
 
 OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
-    "lay over",
+    "lay over", "names", "configuration", "edit", "attach",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (
     "test_door.py::test_connections_that_say_nothing",
     "test_server.py::test_serving_an_unfinished_demo_empties_nothing",
     "test_server.py::test_a_restore_ends_an_unfinished_demo",
-    "test_server.py::test_a_killed_worker_is_replaced",
+    "test_server.py::test_an_interrupted_demo_is_begun_again",
+    "test_server.py::test_every_process_ends_with_the_server[chromium-2]",
+    "test_server.py::test_killed_processes_are_replaced",
     "test_journey.py::test_missing_meaning_is_said_and_mended",
     "test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say[chromium-phone]",
     "bench/test_bench.py::TestSensors::test_a_companion_log",
@@ -24,6 +26,9 @@ LONG = (
     "TestWindowAndManoeuvres::test_manoeuvres_are_changed_added",
     "test_analysis.py::test_a_missing_channel_costs_just_what_rests_on_it",
     "test_causes.py::test_a_planted_fault_is_the_first_cause",
+    "test_a_sound_craft_asks_for_nothing[12]",
+    "test_a_sound_craft_asks_for_nothing[13]",
+    "test_the_law_of_speed_is_found_whatever_its_exponent[1000.0",
     "noise/test_bench.py::test_noise_without_lines_gives_no_law",
     "noise/test_bench.py::test_motor_speed_is_estimated_where_it_is_not_recorded",
     "test_tables.py::test_an_invented_dialect_is_understood",

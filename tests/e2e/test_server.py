@@ -16,16 +16,17 @@ import pytest
 from tests.e2e.conftest import ROOT, free_port, start, wait_until_ready
 
 
-def worker_of(pid: int) -> int:
-    """The worker is started from a thread, so it is found by its parent."""
+def beside(pid: int) -> list[int]:
+    """The worker and the second process of pages: started from threads, so they are found by their parent."""
+    found = []
     for entry in Path("/proc").glob("[0-9]*/stat"):
         try:
             fields = entry.read_text().rsplit(")", 1)[1].split()
         except OSError:
             continue
         if int(fields[1]) == pid and fields[0] != "Z":
-            return int(entry.parent.name)
-    return 0
+            found.append(int(entry.parent.name))
+    return found
 
 
 def gone(pid: int) -> bool:
@@ -47,11 +48,11 @@ def wait_for(condition, seconds: float = 15.0) -> None:
 def test_every_process_ends_with_the_server(tmp_path: Path, how: signal.Signals) -> None:
     process = start("serve", tmp_path, free_port())
     wait_until_ready(process)
-    wait_for(lambda: worker_of(process.pid))
-    worker = worker_of(process.pid)
+    wait_for(lambda: len(beside(process.pid)) == 2)
+    children = beside(process.pid)
     process.send_signal(how)
     assert process.wait(15) == (0 if how != signal.SIGKILL else -signal.SIGKILL)
-    wait_for(lambda: gone(worker))
+    wait_for(lambda: all(gone(child) for child in children))
 
 
 def test_an_interrupted_demo_is_begun_again(tmp_path: Path) -> None:
@@ -138,13 +139,15 @@ def test_a_workshop_that_cannot_be_opened_is_one_sentence(tmp_path: Path, made: 
     assert file.read_bytes() == before
 
 
-def test_a_killed_worker_is_replaced(tmp_path: Path) -> None:
+def test_killed_processes_are_replaced(tmp_path: Path) -> None:
     process = start("serve", tmp_path, free_port())
-    wait_until_ready(process)
-    wait_for(lambda: worker_of(process.pid))
-    worker = worker_of(process.pid)
-    os.kill(worker, signal.SIGKILL)
-    wait_for(lambda: worker_of(process.pid) not in (0, worker))
+    address = wait_until_ready(process)
+    wait_for(lambda: len(beside(process.pid)) == 2)
+    before = beside(process.pid)
+    for child in before:
+        os.kill(child, signal.SIGKILL)
+    wait_for(lambda: len(set(beside(process.pid)) - set(before)) == 2)
+    assert all(urllib.request.urlopen(f"{address}/").status == 200 for _ in range(8))
     process.terminate()
     process.wait(15)
 

@@ -22,7 +22,8 @@ from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, Faults, World
 from nembrit.core.simulate.flight import fly, fly_sticks
 from nembrit.core.simulate.pilot import Sticks
-from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
+from nembrit.core.trials.plan import Primary
+from nembrit.core.trials.verdict import FlightValues, compare_flights
 from nembrit.core.types import AXES
 
 FIRST_SEED = 859108000  # drawn for this run; not used anywhere else

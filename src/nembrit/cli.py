@@ -21,7 +21,8 @@ from nembrit.core.report.documents import comparison_document, log_document, rep
 from nembrit.core.setup.card import card_from_json
 from nembrit.core.setup.controller import controller_from_json
 from nembrit.core.setup.craft import craft_from_json
-from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
+from nembrit.core.trials.plan import Primary
+from nembrit.core.trials.verdict import FlightValues, compare_flights
 
 _REPORTED = ("noise", "response", "motors", "judgement")
 WRONG_USE, UNREADABLE, UNANSWERABLE = 2, 3, 4

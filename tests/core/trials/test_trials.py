@@ -7,7 +7,8 @@ import pytest
 
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.trials.permutation import permutation_test
-from nembrit.core.trials.verdict import FlightValues, Primary, compare_flights
+from nembrit.core.trials.plan import Primary
+from nembrit.core.trials.verdict import FlightValues, compare_flights
 from nembrit.core.trials.welch import detectable_difference, flights_needed, power, welch_test
 
 NAME = "tracking_error.roll"
@@ -28,7 +29,8 @@ def flights(before: list[float], after: list[float], name: str = NAME) -> list[F
         ([10, 11, 9, 10], [10.2, 10.9, 9.1, 9.9], "no_difference", None),
         ([10, 11, 10.5], [8, 8.2, 7.9], "not_enough", None),
         ([10, 11, 10.5, 10.2], [], "not_enough", None),
-        ([10.0] * 4, [10.0] * 4, "no_difference", 1.0),
+        ([10.0] * 4, [10.0] * 4, "not_enough", None),  # no scatter at all is no proof, whatever the difference
+        ([10.0] * 4, [8.0] * 4, "not_enough", None),
     ],
 )
 def test_primary_verdict(before: list[float], after: list[float], verdict: str, p_value: float | None) -> None:
@@ -74,13 +76,14 @@ def test_secondary_metrics_are_hints_after_holm() -> None:
     rows = [
         FlightValues(
             is_after=after,
-            metrics={name: 10 * math.exp(rng.normal(0, 0.05)) for name in names} | {"overshoot.roll": 0.30 if after else 0.1},
+            metrics={name: 10 * math.exp(rng.normal(0, 0.05)) for name in names}
+            | {"overshoot.roll": (0.30 if after else 0.1) + rng.normal(0, 0.005)},
         )
         for after in (False,) * 4 + (True,) * 4
     ]
     found = {metric.name: metric for metric in compare_flights(rows, primary=None).metrics}
     assert found["overshoot.roll"].verdict == "worse"
-    assert found["overshoot.roll"].change_pct == pytest.approx(20.0)  # percentage points
+    assert found["overshoot.roll"].change_pct == pytest.approx(20.0, abs=1.0)  # percentage points
     assert all(found[name].verdict == "no_difference" for name in names)
     assert all((metric.p_value_adjusted or 1) >= (metric.p_value or 0) for metric in found.values())
 

@@ -332,7 +332,7 @@ def test_a_slip_makes_the_next_configuration_and_is_undone(client: Client, craft
     assert [(line.name, line.value) for line in slip.result_configuration.settings.filter(name="d on roll")] == [
         ("d on roll", "24")
     ]
-    assert "not enough flights yet" in answer.content.decode()
+    assert "Not yet: 0 of 4 flown before, 0 of 4 after" in answer.content.decode()
     page = client.post(f"/slips/{slip.pk}/decide/", {"outcome": "undo", "note": "buzzed"}, follow=True).content.decode()
     assert "Undone" in page
     assert craft.configurations.first().settings.get(name="d on roll").value == "35"
@@ -350,6 +350,11 @@ def test_a_slip_makes_the_next_configuration_and_is_undone(client: Client, craft
         ({"revision": ""}, "This field is required"),
         ({"title": ""}, "This field is required"),
         ({"primary_metric": "luck"}, "not one of the available choices"),
+        ({"flights_a_side": "3"}, "greater than or equal to 4"),
+        ({"order": "pairs"}, "from 5 to 10 in this order"),
+        ({"limit_most_1": ""}, "say by how much at most"),
+        ({"limit_most_1": "-3"}, "from 0.1 to 1000"),
+        ({"limit_metric_2": "overshoot.roll"}, "a metric of its own"),
         ({"group": "magic"}, "is no group of settings"),
         ({"group": "hardware"}, "name the part that is changed"),
     ],

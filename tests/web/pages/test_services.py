@@ -1,6 +1,7 @@
 """Slips and their flights, jobs that are interrupted, samples in and out of the database, traces."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -9,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nembrit.core.analysis.metrics import Metrics
 from nembrit.core.analysis.run import ANALYSES
 from nembrit.core.errors import InputError
 from nembrit.core.formats.registry import read_log
@@ -94,9 +94,9 @@ def _copy(craft: Craft, segment: Segment, **fields: object) -> None:
     flight = create_flight(craft, card_key="response", **fields)
     copy = Segment.objects.create(log=segment.log, flight=flight, start_s=segment.start_s, end_s=segment.end_s)
     found = stored_results([segment.flight], *ANALYSES)[segment.flight_id]
-    scattered = {name: value * (1 + 0.02 * (flight.number % 4)) for name, value in found.metrics.values.items()}
+    scattered = {name: value * (1 + 0.02 * (flight.number % 5)) for name, value in found.metrics.values.items()}
     for key in ANALYSES:
-        store(copy, key, Metrics(values=scattered) if key == "metrics" else getattr(found, key))
+        store(copy, key, replace(found.metrics, values=scattered) if key == "metrics" else getattr(found, key))
 
 
 @pytest.mark.django_db
@@ -110,18 +110,29 @@ def test_the_loop_closes_on_a_repair(craft: Craft, attach, client: Client, slip_
     sound = attach(log_file(6, 0.0)).segments.get()
     for _ in range(3):
         _copy(craft, sound)
-    assert [(row.is_after, row.is_analysed) for row in trials.judged_flights(slip)] == [(False, True)] * 4 + [(True, True)] * 4
-    comparison = trials.trial_of(slip).comparison
-    assert comparison.primary.verdict == "better"
+    trial = trials.trial_of(slip)
+    assert [(row.is_after, row.counts) for row in trial.judged] == [(False, True)] * 4 + [(True, True)] * 4
+    assert trial.verdict.primary.verdict == "better"
     page = client.get(slip.get_absolute_url()).content.decode()
-    assert "it helped" in page
+    assert "<h1>Better" in page
+    assert page.count("<circle") == 8
     chart = client.get(f"/slips/{slip.pk}/charts/noise/roll.json").json()
     assert [line["label"] for line in chart["lines"]] == ["before (4)", "after (4)"]
-    out = trials.judged_flights(slip)[0].flight
-    client.post(f"/slips/{slip.pk}/flights/{out.pk}/", {"left_out": "1"})
-    assert trials.trial_of(slip).comparison.primary.verdict == "not_enough"
-    client.post(f"/slips/{slip.pk}/flights/{out.pk}/", {"left_out": "0"})
+    out = trial.judged[0].flight
+    answer = f"/slips/{slip.pk}/flights/{out.pk}/"
+    assert "say why" in client.post(answer, {"use": "out"}, follow=True).content.decode()
+    assert trials.trial_of(slip).verdict.primary.verdict == "better"
+    client.post(answer, {"use": "out", "why": "gusty"})
+    assert trials.trial_of(slip).verdict.word == "not_yet"
+    client.post(answer, {"use": ""})
     decision = tunes.decide(slip, "keep")
+    record = trials.record_from(decision.trial)
+    assert (record.verdict.sentence, len(record.standing)) == (trial.verdict.sentence, 8)
+    client.post(answer, {"use": "out", "why": "later"})  # decided: nothing moves any more
+    _copy(craft, sound)
+    page = client.get(slip.get_absolute_url()).content.decode()
+    assert page.count("<circle") == 8
+    assert "was worked out" not in page
     assert history.outcome_line(decision).startswith("motor roughness −")
     assert {station.key: station.state for station in history.track(tunes.tune_of(craft))}["mechanics"] == "open"
 

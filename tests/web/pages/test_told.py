@@ -30,7 +30,7 @@ from nembrit.web.logs.models import Log, Segment
 from nembrit.web.tunes import history
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Tune
-from nembrit.web.tunes.trials import judged_flights
+from nembrit.web.tunes.trials import sides_of, trial_of
 
 
 @pytest.mark.parametrize(
@@ -59,6 +59,10 @@ def test_digits(value: float | None, count: int, text: str) -> None:
         (filters.interval([1.0, 2.5]), "1.0 to 2.5"),
         (filters.interval(None), ""),
         (filters.interval([None, 1.0]), ""),
+        (filters.open_interval([None, -18.0]), "at most −18"),
+        (filters.open_interval([4.0, None]), "at least +4.0"),
+        (filters.open_interval([-31.0, 5.0]), "−31 to +5.0"),
+        (filters.open_interval(None), ""),
         (filters.percent(0.954), "95\u202f%"),
         (filters.percent(None), "–"),
         (filters.minutes(71), "1:11"),
@@ -113,7 +117,12 @@ def results(
     return FlightResults(
         noise=Noise(axes=axes if noise else dict.fromkeys(axes, AxisNoise(reason="no gyro"))),
         response=Response(steps={} if overshoot is None else {"roll": step}, reasons={}),
-        metrics=Metrics(values={} if motion is None else {"motion_noise.roll": motion}),
+        metrics=Metrics(
+            values={} if motion is None else {"motion_noise.roll": motion},
+            noise_channel="gyro_raw",
+            sample_rate_hz=2000.0,
+            window_s=25.0,
+        ),
         judgement=Judgement(findings=(HUMP,) * findings, untested={} if tested else {"loose_mount": "too slow"}),
     )
 
@@ -288,7 +297,8 @@ class TestTune:
         slip = tunes.make_slip(
             tunes.tune_of(craft), group="pd.roll", text=replace(slip_text, card_key="response"), values={"d on roll": "30"}
         )
-        assert [row.flight for row in judged_flights(slip)] == [flights[1]]
+        assert [row.flight for row in trial_of(slip).judged] == [flights[1]]
+        assert [flight for flight, _ in sides_of(slip)] == flights[1:]
 
     def test_the_tune_is_renamed_and_moved_on_by_hand(self, craft: Craft, client: Client) -> None:
         client.post(f"/craft/{craft.pk}/tune/", {"name": "Spring tune", "route": "step_up", "stage": "verify"})

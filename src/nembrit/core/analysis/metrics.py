@@ -10,12 +10,20 @@ from nembrit.core.noise.bands import BandLevel
 from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.types import AXES
 
+_NOISE_CHANNELS = ("gyro_raw", "gyro")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Metrics:
-    """Values by the metric's full name, in core units; what this flight cannot answer is absent."""
+    """Values by the metric's full name, in core units; what this flight cannot answer is absent.
+
+    The rest tells which other flights they may be compared with.
+    """
 
     values: dict[str, float]
+    noise_channel: str  # the gyro that noise was measured on: gyro_raw, gyro, or nothing
+    sample_rate_hz: float
+    window_s: float  # how long the usable part is
 
 
 def metrics_of(flight: Flight) -> dict[str, float]:
@@ -31,7 +39,7 @@ def metrics_of(flight: Flight) -> dict[str, float]:
 
 
 def _levels(flight: Flight, axis: str) -> tuple[BandLevel, ...]:
-    for family in ("gyro_raw", "gyro"):
+    for family in _NOISE_CHANNELS:
         if flight.recording.has(role := f"{family}.{axis}"):
             try:
                 return noise_of(flight, role).levels
@@ -41,7 +49,14 @@ def _levels(flight: Flight, axis: str) -> tuple[BandLevel, ...]:
 
 
 def _run(flight: Flight) -> Metrics:
-    return Metrics(values=metrics_of(flight))
+    recording = flight.recording
+    heard = [family for family in _NOISE_CHANNELS if any(recording.has(f"{family}.{axis}") for axis in AXES)]
+    return Metrics(
+        values=metrics_of(flight),
+        noise_channel=heard[0] if heard else "",
+        sample_rate_hz=recording.sample_rate_hz,
+        window_s=recording.duration_s,
+    )
 
 
-METRICS = Analysis(key="metrics", version=1, result=Metrics, run=_run, in_words="numbers to compare flights by")
+METRICS = Analysis(key="metrics", version=2, result=Metrics, run=_run, in_words="numbers to compare flights by")

@@ -27,8 +27,8 @@ def rounded(value: float | None, digits: int = 6) -> float | None:
     return float(f"{value:.{digits}g}")
 
 
-def _pair(interval: Sequence[float] | None, factor: float = 1.0) -> list[float | None] | None:
-    return None if interval is None else [rounded(edge * factor) for edge in interval]
+def _pair(interval: Sequence[float | None] | None, factor: float = 1.0) -> list[float | None] | None:
+    return None if interval is None else [rounded(None if edge is None else edge * factor) for edge in interval]
 
 
 def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[float, float]) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Flight cards: the manoeuvres to fly, with purpose, what to watch and listen for, and when to stop."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -265,3 +266,24 @@ def card_to_json(card: Card) -> dict[str, Any]:
         "purpose": card.purpose,
         "manoeuvres": steps,
     }
+
+
+_IN_EVERY_FLIGHT = ("take_off", "hover", "cruise", "touch_down")
+_MOST_OF_IT = 0.75
+
+
+def likely_card(flown: Iterable[tuple[str, str | None]]) -> Card | None:
+    """The card whose manoeuvres a flight shows, from its manoeuvres as kind and axis; None where none is told apart.
+
+    The one with the most own manoeuvres flown, of those that were flown for the most part (common practice, no source).
+
+    >>> likely_card([("hover", None), ("sweep", None), ("wash_descent", None)]).key, likely_card([("hover", None)])
+    ('noise_ramp', None)
+    """
+    done = set(flown)
+    found = []
+    for card in CARDS:
+        own = {(step.kind, step.axis) for step in card.manoeuvres if step.kind not in _IN_EVERY_FLIGHT}
+        if own and len(own & done) >= _MOST_OF_IT * len(own):
+            found.append((len(own & done), card))
+    return max(found, key=lambda pair: pair[0])[1] if found else None

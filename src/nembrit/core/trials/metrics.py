@@ -62,6 +62,14 @@ def metric_kind(name: str) -> MetricKind | None:
     return _BY_KEY.get(name.split(".")[0]) if name in metric_names() else None
 
 
+def metric_label(name: str) -> str:
+    """“motion noise, roll”; the name itself for a word that is no metric."""
+    kind = metric_kind(name)
+    if kind is None:
+        return name
+    return f"{kind.label}, {name.split('.')[1]}" if kind.per_axis else kind.label
+
+
 def flight_metrics(
     recording: Recording,
     *,

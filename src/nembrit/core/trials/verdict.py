@@ -8,27 +8,14 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.errors import InputError, NotEnoughData
+from nembrit.core.trials.looks import LEVEL
 from nembrit.core.trials.metrics import MetricKind, metric_kind, metric_names
 from nembrit.core.trials.permutation import permutation_test
+from nembrit.core.trials.plan import Primary
 from nembrit.core.trials.welch import WelchResult, detectable_difference, flights_needed, holm_adjusted, welch_test
 
 _LEAST_FLIGHTS = 4
-_LEVEL = 0.05
 _WANTED_CHANGE_PCT = 20.0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Primary:
-    """The metric named before flying, and the way it should move."""
-
-    metric: str
-    direction: str  # lower or higher
-
-    def __post_init__(self) -> None:
-        if metric_kind(self.metric) is None:
-            raise InputError(f"“{self.metric}” is no metric; expected one of {', '.join(metric_names()[:6])} …")
-        if self.direction not in ("lower", "higher"):
-            raise InputError(f"a direction is lower or higher, not “{self.direction}”")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +38,7 @@ class MetricVerdict:
     before_mean: float | None
     after_mean: float | None
     change_pct: float | None
-    change_interval_pct: tuple[float, float] | None
+    change_interval_pct: tuple[float | None, float | None] | None  # the primary one's is open on the side that was hoped for
     p_value: float | None
     p_value_adjusted: float | None
     verdict: str  # better, worse, no_difference, not_enough
@@ -71,11 +58,14 @@ class Comparison:
         return next((metric for metric in self.metrics if metric.is_primary), None)
 
 
-def compare_flights(flights: Sequence[FlightValues], *, primary: Primary | None, design: str = "free") -> Comparison:
+def compare_flights(
+    flights: Sequence[FlightValues], *, primary: Primary | None, design: str = "free", level: float = LEVEL
+) -> Comparison:
     """Judge a change from flights in the order flown.
 
-    The primary metric's verdict rests on a one-sided exact permutation test over what the order allowed;
-    all others are two-sided Welch tests on logs, Holm-adjusted, and only hints. The flight is the sample.
+    The primary metric's verdict rests on a one-sided exact permutation test over what the order allowed, at the level of
+    this look, and is shown with the bound of the same test; all others are two-sided Welch tests on logs, Holm-adjusted,
+    and only hints. The flight is the sample.
     Fewer than four flights on a side give ``not_enough``. Sources: `permutation`, `welch`;
     `docs/methods.md`, section 7.
     """
@@ -83,17 +73,17 @@ def compare_flights(flights: Sequence[FlightValues], *, primary: Primary | None,
     verdicts = []
     for name in names:
         is_primary = primary is not None and name == primary.metric
-        verdicts.append(_judge(name, flights, primary if is_primary else None, design))
+        verdicts.append(_judge(name, flights, primary if is_primary else None, design, level))
     verdicts.sort(key=lambda verdict: not verdict.is_primary)
     return Comparison(metrics=tuple(_adjusted(verdicts)), notes=_notes(flights, primary, names, design))
 
 
-def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, design: str) -> MetricVerdict:
+def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, design: str, level: float) -> MetricVerdict:
     kind = metric_kind(name)
     if kind is None:
         raise InputError(f"“{name}” is no metric")
     have = [flight for flight in flights if name in flight.metrics and _is_usable(flight.metrics[name], kind)]
-    values = [_scaled(flight.metrics[name], kind) for flight in have]
+    values = [scaled(flight.metrics[name], kind) for flight in have]
     before = [value for value, flight in zip(values, have, strict=True) if not flight.is_after]
     after = [value for value, flight in zip(values, have, strict=True) if flight.is_after]
     base = MetricVerdict(
@@ -123,19 +113,33 @@ def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, 
         return replace(base, p_value=welch.p_value, verdict="no_difference")
     is_after = [flight.is_after for flight in have]
     sign = 1.0 if primary.direction == "lower" else -1.0
-    hoped = permutation_test([sign * value for value in values], is_after, design=design)
-    feared = permutation_test([-sign * value for value in values], is_after, design=design)
-    verdict = "better" if hoped.p_value <= _LEVEL else "worse" if feared.p_value <= _LEVEL else "no_difference"
-    if hoped.smallest_p > _LEVEL:
+    hoped = permutation_test([sign * value for value in values], is_after, design=design, level=level)
+    feared = permutation_test([-sign * value for value in values], is_after, design=design, level=level)
+    verdict = "better" if hoped.p_value <= level else "worse" if feared.p_value <= level else "no_difference"
+    if hoped.smallest_p > level:
         verdict = "not_enough"
-    return replace(base, p_value=hoped.p_value, verdict=verdict)
+    return replace(base, p_value=hoped.p_value, verdict=verdict, change_interval_pct=_open_interval(hoped.bound, sign, kind))
+
+
+def _open_interval(bound: float, sign: float, kind: MetricKind) -> tuple[float | None, float | None] | None:
+    """What the change is at most (lower hoped for) or at least, by the inverted test; none where the order can show none."""
+    if not math.isfinite(bound):
+        return None
+    edge = in_per_cent(sign * bound, kind)
+    return (None, edge) if sign > 0 else (edge, None)
+
+
+def in_per_cent(difference: float, kind: MetricKind) -> float:
+    """A difference of scaled values in per cent; in percentage points for linear metrics."""
+    return 100 * difference if kind.scale == "linear" else 100 * math.expm1(difference)
 
 
 def _is_usable(value: float, kind: MetricKind) -> bool:
     return math.isfinite(value) and (kind.scale == "linear" or value > 0)
 
 
-def _scaled(value: float, kind: MetricKind) -> float:
+def scaled(value: float, kind: MetricKind) -> float:
+    """A metric's value as it is compared: its logarithm, or itself for linear metrics."""
     return value if kind.scale == "linear" else math.log(value)
 
 
@@ -149,7 +153,7 @@ def _mean(scaled: list[float], kind: MetricKind) -> float | None:
 
 def _changes(welch: WelchResult, kind: MetricKind, n_before: int, n_after: int, *, one_sided: bool) -> dict[str, Any]:
     def pct(difference: float) -> float:
-        return 100 * difference if kind.scale == "linear" else 100 * math.expm1(difference)
+        return in_per_cent(difference, kind)
 
     wanted = _WANTED_CHANGE_PCT / 100 if kind.scale == "linear" else -math.log1p(-_WANTED_CHANGE_PCT / 100)
     smallest = detectable_difference(sd=welch.pooled_sd, n_before=n_before, n_after=n_after, one_sided=one_sided)
@@ -175,7 +179,7 @@ def _adjusted(verdicts: list[MetricVerdict]) -> list[MetricVerdict]:
 
 
 def _with_hint(verdict: MetricVerdict, p_value: float) -> MetricVerdict:
-    if p_value >= _LEVEL:
+    if p_value >= LEVEL:
         return replace(verdict, p_value_adjusted=p_value)
     fell = (verdict.change_pct or 0.0) < 0
     is_better = fell == (verdict.kind.better == "lower")

@@ -15,10 +15,11 @@ from nembrit.core.errors import NotEnoughData
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WelchResult:
-    """Difference of means, after − before, with its 95 % interval and two-sided p."""
+    """Difference of means, after − before, with its 95 % interval, its one-sided 95 % bounds and two-sided p."""
 
     difference: float
     interval: tuple[float, float]
+    bounds: tuple[float, float]  # each alone: at least, at most
     p_value: float
     freedom: float
     pooled_sd: float
@@ -27,7 +28,8 @@ class WelchResult:
 def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
     """Compare two groups of flights whose scatter may differ.
 
-    Raises NotEnoughData with fewer than two flights on a side. Identical values on both sides give p = 1.
+    Raises NotEnoughData with fewer than two flights on a side, and where neither side scatters at all: the same numbers
+    again prove nothing.
     Source: B. L. Welch, Biometrika 34 (1947) 28-35.
     """
     a, b = np.asarray(before, dtype=np.float64), np.asarray(after, dtype=np.float64)
@@ -37,17 +39,15 @@ def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
     difference = float(b.mean() - a.mean())
     pooled = math.sqrt((a.var(ddof=1) * (a.size - 1) + b.var(ddof=1) * (b.size - 1)) / (a.size + b.size - 2))
     if va + vb == 0:
-        p_value = 1.0 if difference == 0 else 0.0
-        return WelchResult(
-            difference=difference, interval=(difference, difference), p_value=p_value, freedom=math.inf, pooled_sd=0.0
-        )
+        raise NotEnoughData("the flights of a side do not differ among themselves at all: the same numbers again prove nothing")
     share = va / (va + vb)
     freedom = 1 / (share**2 / (a.size - 1) + (1 - share) ** 2 / (b.size - 1))
-    reach = float(scipy.special.stdtrit(freedom, 0.975)) * math.sqrt(va + vb)
+    reach, one_sided = (float(scipy.special.stdtrit(freedom, level)) * math.sqrt(va + vb) for level in (0.975, 0.95))
     p_value = 2 * float(scipy.special.stdtr(freedom, -abs(difference) / math.sqrt(va + vb)))
     return WelchResult(
         difference=difference,
         interval=(difference - reach, difference + reach),
+        bounds=(difference - one_sided, difference + one_sided),
         p_value=p_value,
         freedom=freedom,
         pooled_sd=float(pooled),

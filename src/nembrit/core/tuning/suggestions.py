@@ -2,11 +2,20 @@
 
 from dataclasses import dataclass
 
+from nembrit.core.trials.plan import Limit
+
 _METRICS = {
     "hardware": "motion_noise.roll",
     "gyro_filters": "step_delay.roll",
     "d_filters": "motor_roughness",
     "i": "wash_rms.roll",
+}
+# what a gain is usually paid for with
+_HARMS = {
+    "hardware": (("overshoot.{axis}", 0.03),),
+    "gyro_filters": (("motor_roughness", 0.15), ("overshoot.{axis}", 0.03), ("motion_noise.{axis}", 0.15)),
+    "d_filters": (("overshoot.{axis}", 0.03), ("bounce_back.{axis}", 0.15)),
+    "pd": (("overshoot.{axis}", 0.03), ("bounce_back.{axis}", 0.15), ("motor_roughness", 0.15)),
 }
 
 
@@ -18,6 +27,7 @@ class Suggestion:
     direction: str = "lower"
     card_key: str = "response"
     risk: str = "Buzz, shaking or hot motors: land at once and undo."
+    limits: tuple[Limit, ...] = ()  # what must not get worse in exchange
 
 
 def suggestion_for(group: str) -> Suggestion:
@@ -27,4 +37,6 @@ def suggestion_for(group: str) -> Suggestion:
     ('tracking_error.pitch', 'motor_roughness')
     """
     axis = group.split(".")[1] if group.startswith("pd.") else "roll"
-    return Suggestion(metric=_METRICS.get(group, f"tracking_error.{axis}"))
+    metric = _METRICS.get(group, f"tracking_error.{axis}")
+    harms = [(name.format(axis=axis), most) for name, most in _HARMS.get(group.split(".")[0], _HARMS["pd"])]
+    return Suggestion(metric=metric, limits=tuple(Limit(metric=name, most=most) for name, most in harms if name != metric))

@@ -16,13 +16,16 @@ class FlightForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms t
 
     class Meta:
         model = Flight
-        fields = ("configuration", "build_entry", "flown_at", "card_key", "pack", "wind_m_s", "conditions", "heat", "notes")
+        fields = (
+            "configuration", "build_entry", "flown_at", "card_key", "pack", "wind_m_s", "conditions", "ended", "heat", "notes",
+        )  # fmt: skip
         labels = {
             "configuration": "Configuration flown",
             "build_entry": "Build",
             "card_key": "Card",
             "pack": "Pack",
             "conditions": "Conditions",
+            "ended": "How it ended",
             "heat": "Motors after landing",
             "notes": "Notes",
         }

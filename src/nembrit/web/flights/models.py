@@ -20,6 +20,11 @@ class Flight(models.Model):
         WARM = "warm", "warm"
         HOT = "hot", "too hot to hold"
 
+    class Ended(models.TextChoices):
+        AS_PLANNED = "", "as planned"
+        ABORTED = "aborted", "was broken off"
+        CRASHED = "crashed", "ended in a crash"
+
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="flights")
     number = models.PositiveIntegerField()
     configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="flights")
@@ -30,6 +35,7 @@ class Flight(models.Model):
     wind_m_s = models.FloatField(null=True, blank=True)
     conditions = models.CharField(max_length=200, blank=True)
     notes = models.TextField(blank=True)
+    ended = models.CharField(max_length=8, choices=Ended, default=Ended.AS_PLANNED, blank=True)
     heat = models.CharField(max_length=4, choices=Heat, default=Heat.UNKNOWN, blank=True)
     # seed and world of a simulated flight; empty for a real one
     simulation = models.JSONField(default=dict, blank=True)
@@ -43,6 +49,10 @@ class Flight(models.Model):
 
     def __str__(self) -> str:
         return f"flight {self.number}"
+
+    @property
+    def is_simulated(self) -> bool:
+        return bool(self.simulation)
 
     def get_absolute_url(self) -> str:
         return reverse("bench:flight", args=[self.pk])

@@ -13,6 +13,8 @@ from nembrit.web.hangar.services import latest_build, latest_configuration
 
 CARD_CHOICES = [(card.key, f"{card.name}, {card.seconds:.0f} s") for card in CARDS]
 
+AS_FLOWN = "as_flown"  # asked for in place of a card: the one that the log's manoeuvres show
+
 
 def cards() -> tuple[Card, ...]:
     return CARDS

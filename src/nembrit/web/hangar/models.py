@@ -110,6 +110,8 @@ class BuildEntry(models.Model):
     text = models.CharField(max_length=300, blank=True)
     # what the simulator's craft suffers from since then: it stands in for a real craft's hidden faults
     simulated_faults = models.JSONField(default=dict, blank=True)
+    is_return = models.BooleanField(default=False)  # the craft is again as it was with the entry below, or with none
+    returns_to = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="returned_by")
 
     class Meta:
         ordering = ("made_at", "id")

@@ -57,10 +57,39 @@ def mixer_of(craft: Craft) -> FloatArray | None:
     return mixer if mixer.shape[0] >= 3 else None
 
 
-def add_build_entry(craft: Craft, *, part: str, text: str = "", faults: dict[str, object] | None = None) -> BuildEntry:
+def add_build_entry(
+    craft: Craft, *, part: str, text: str = "", faults: dict[str, object] | None = None, **fields: object
+) -> BuildEntry:
     """Note a change of hardware; flights from now on belong to it."""
-    entry = BuildEntry.objects.create(craft=craft, made_at=timezone.now(), part=part, text=text, simulated_faults=faults or {})
-    return entry
+    return BuildEntry.objects.create(
+        craft=craft, made_at=timezone.now(), part=part, text=text, simulated_faults=faults or {}, **fields
+    )
+
+
+def states_of(craft: Craft) -> "States":
+    """What settings and builds of a craft are equal, told by what they are and not by their number."""
+    lines: dict[int, list[tuple[str, str]]] = {}
+    rows = Setting.objects.filter(configuration__craft=craft).values_list("configuration_id", "name", "value")
+    for configuration_id, name, value in rows:
+        lines.setdefault(configuration_id, []).append((name, " ".join(value.split())))
+    first: dict[tuple[tuple[str, str], ...], int] = {}
+    settings = {pk: first.setdefault(tuple(sorted(own)), pk) for pk, own in sorted(lines.items())}
+    builds: dict[int | None, int | None] = {}
+    for pk, is_return, returns_to in craft.build_entries.order_by("pk").values_list("pk", "is_return", "returns_to"):
+        builds[pk] = builds.get(returns_to, returns_to) if is_return else pk
+    return States(settings=settings, builds=builds)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class States:
+    """For each configuration and build entry the first one that it equals."""
+
+    settings: dict[int, int]
+    builds: dict[int | None, int | None]
+
+    def of(self, configuration_id: int | None, build_id: int | None) -> tuple[int | None, int | None]:
+        same = None if configuration_id is None else self.settings.get(configuration_id, configuration_id)
+        return same, self.builds.get(build_id, build_id)
 
 
 def latest_build(craft: Craft) -> BuildEntry | None:

@@ -2,7 +2,7 @@ from typing import Any
 
 from django import forms
 
-from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.flights.services import AS_FLOWN, CARD_CHOICES
 from nembrit.web.hangar.models import Configuration, Craft
 
 
@@ -12,7 +12,12 @@ class AttachForm(forms.Form):
     configuration = forms.ModelChoiceField(
         queryset=Configuration.objects.none(), label="Flown with", required=False, empty_label="not known"
     )
-    card_key = forms.ChoiceField(choices=[("", "no card"), *CARD_CHOICES], required=False, label="Card")
+    card_key = forms.ChoiceField(
+        choices=[(AS_FLOWN, "as its manoeuvres show"), ("", "no card"), *CARD_CHOICES],
+        required=False,
+        initial=AS_FLOWN,
+        label="Card",
+    )
     pack = forms.CharField(max_length=60, required=False, label="Pack")
 
     def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:

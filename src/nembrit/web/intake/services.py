@@ -23,14 +23,14 @@ from nembrit.web.common.fields import moment
 from nembrit.web.common.jobs import job_handler, start_job, worker_started
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import create_flight
+from nembrit.web.flights.services import AS_FLOWN, create_flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake import inbox, meanings
 from nembrit.web.intake.arrivals import arrive, open_kept, pack_soon
 from nembrit.web.logs.models import Log, Segment, Upload
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import discard_drafts, settle_draft, store_draft
-from nembrit.web.logs.windows import find_manoeuvres
+from nembrit.web.logs.windows import card_of_log, find_manoeuvres
 
 _HEAD_BYTES = 65_536
 _FLIGHT_ROLES = ("gyro", "setpoint.", "motor.")  # a log with none of these is a companion of another
@@ -247,6 +247,8 @@ def _flight_for(log: Log) -> Flight:
         return Flight.objects.get(pk=flight_id, craft=log.craft)
     if log.craft is None:
         raise InputError(f"{log.file_name} belongs to no craft")
+    if fields.get("card_key") == AS_FLOWN:
+        fields["card_key"] = card_of_log(log)
     configuration_id = fields.pop("configuration_id", None)
     configuration = log.craft.configurations.filter(pk=configuration_id).first() if configuration_id else None
     if flown_at := fields.pop("flown_at", None):

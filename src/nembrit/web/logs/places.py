@@ -19,7 +19,7 @@ from nembrit.web.logs.alignment import line_up
 from nembrit.web.logs.models import Log, Segment
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import main_stream
-from nembrit.web.logs.windows import recording_of
+from nembrit.web.logs.windows import card_of_log, recording_of
 
 
 def move_to(log: Log, flight: Flight) -> Segment:
@@ -47,6 +47,7 @@ def move_to(log: Log, flight: Flight) -> Segment:
 def new_flight_of(log: Log, craft: Craft) -> Segment:
     """Make a flight of a log that has none yet."""
     fields: dict[str, Any] = {"flown_at": log.recorded_at} if log.recorded_at else {}
+    fields["card_key"] = card_of_log(log)
     with transaction.atomic():
         flight = create_flight(craft, **fields)
     return move_to(log, flight)

@@ -11,7 +11,7 @@ from nembrit.core.manoeuvres.sampling import PHASE_ROLES, SLOW_HZ
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.records.questions import Answer, answers
-from nembrit.core.setup.card import KINDS
+from nembrit.core.setup.card import KINDS, likely_card
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Log, Manoeuvre, Segment
 from nembrit.web.logs.signals import segment_ready
@@ -76,6 +76,18 @@ def current_spans(log: Log) -> list[Span]:
     if not log.manoeuvres.exists():
         find_manoeuvres(log)
     return spans_of(log)
+
+
+def card_of_log(log: Log) -> str:
+    """The card that a log's manoeuvres show, or nothing."""
+    card = likely_card((span.kind, span.axis) for span in spans_of(log))
+    return card.key if card else ""
+
+
+def card_flown(flight: Flight) -> str:
+    """The same for a flight."""
+    segment = main_segment(flight)
+    return card_of_log(segment.log) if segment else ""
 
 
 def find_manoeuvres(log: Log, recording: Recording | None = None) -> None:

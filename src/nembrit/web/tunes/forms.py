@@ -3,12 +3,15 @@ from typing import Any
 
 from django import forms
 
-from nembrit.web.common.fields import MOST_ID
+from nembrit.core.errors import InputError
+from nembrit.web.common.fields import MOST_ID, NumberField
 from nembrit.web.flights.services import CARD_CHOICES
 from nembrit.web.hangar.models import Configuration
 from nembrit.web.hangar.services import NamedSetting
 from nembrit.web.tunes.models import Slip, Tune
-from nembrit.web.tunes.services import METRIC_CHOICES, SlipText
+from nembrit.web.tunes.services import METRIC_CHOICES, MOST_FLIGHTS, ORDER_CHOICES, Limit, SlipText
+
+LIMIT_PLACES = (1, 2, 3)
 
 
 class SlipForm(forms.Form):
@@ -25,9 +28,46 @@ class SlipForm(forms.Form):
         max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
     )
     part = forms.CharField(max_length=80, required=False, label="Part")
+    flights_a_side = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")
+    order = forms.ChoiceField(choices=ORDER_CHOICES, initial="free", label="In this order")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for place in LIMIT_PLACES:
+            self.fields[f"limit_metric_{place}"] = forms.ChoiceField(
+                choices=[("", "nothing"), *METRIC_CHOICES], required=False, label="Must not get worse"
+            )
+            self.fields[f"limit_most_{place}"] = NumberField(
+                low=0.1, high=1000, required=False, label="by more than, % or points"
+            )
+
+    def clean(self) -> dict[str, Any]:
+        """Every harm limit needs both its parts, and the whole must be a plan that can be judged."""
+        data: dict[str, Any] = super().clean() or {}
+        limits = []
+        for place in LIMIT_PLACES:
+            metric, most = data.get(f"limit_metric_{place}"), data.get(f"limit_most_{place}")
+            if metric and most is None and f"limit_most_{place}" not in self.errors:
+                self.add_error(f"limit_most_{place}", "say by how much at most")
+            elif metric and most and metric != data.get("primary_metric"):  # proposed before another metric was chosen to judge
+                limits.append(Limit(metric=metric, most=most / 100))
+        data["limits"] = tuple(limits)
+        if not self.errors:
+            try:
+                self._text(data).plan  # noqa: B018 - refused here, beside the other fields
+            except InputError as error:
+                self.add_error(None, str(error))
+        return data
+
+    def limit_rows(self) -> list[tuple[forms.BoundField, forms.BoundField]]:
+        return [(self[f"limit_metric_{place}"], self[f"limit_most_{place}"]) for place in LIMIT_PLACES]
 
     def text(self) -> SlipText:
-        return SlipText(**{name: self.cleaned_data[name] for name in SlipText.__dataclass_fields__})
+        return self._text(self.cleaned_data)
+
+    @staticmethod
+    def _text(data: dict[str, Any]) -> SlipText:
+        return SlipText(**{name: data[name] for name in SlipText.__dataclass_fields__})
 
 
 class ValuesForm(forms.Form):
@@ -58,6 +98,17 @@ class ValuesForm(forms.Form):
 class DecisionForm(forms.Form):
     outcome = forms.ChoiceField(choices=[("keep", "keep"), ("undo", "undo")])
     note = forms.CharField(max_length=300, required=False)
+
+
+class AnswerForm(forms.Form):
+    """What a tuner says about one flight of a trial."""
+
+    use = forms.ChoiceField(choices=[("", "as the rule says"), ("in", "use it"), ("out", "leave it out")], required=False)
+    why = forms.CharField(max_length=200, required=False, label="Why")
+
+
+class ExtendForm(forms.Form):
+    total = forms.IntegerField(min_value=5, max_value=MOST_FLIGHTS, label="Flights a side, in all")
 
 
 class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter

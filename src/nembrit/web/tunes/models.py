@@ -68,7 +68,12 @@ class Slip(models.Model):
     base_build = models.ForeignKey(BuildEntry, on_delete=models.PROTECT, null=True, related_name="slips_from")
     result_configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="slips_to")
     result_build = models.ForeignKey(BuildEntry, on_delete=models.PROTECT, null=True, related_name="slips_to")
-    left_out = models.ManyToManyField(Flight, related_name="left_out_of")
+    flights_a_side = models.PositiveSmallIntegerField(default=4)
+    order = models.CharField(max_length=6, default="free")  # a key of core.trials.plan.ORDERS
+    limits = models.JSONField(default=list)  # harm limits: metric, most
+    extensions = models.JSONField(default=list)  # later totals a side, declared when the planned ones were not enough
+    # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
+    cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -77,6 +82,22 @@ class Slip(models.Model):
 
     def get_absolute_url(self) -> str:
         return reverse("tunes:slip", args=[self.pk])
+
+
+class Answer(models.Model):
+    """What the tuner said about one flight of a trial, and why; the rule's own answer is never stored."""
+
+    class Use(models.TextChoices):
+        IN = "in", "use it"
+        OUT = "out", "leave it out"
+
+    slip = models.ForeignKey(Slip, on_delete=models.CASCADE, related_name="answers")
+    flight = models.ForeignKey(Flight, on_delete=models.CASCADE, related_name="answers")
+    use = models.CharField(max_length=3, choices=Use)
+    why = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=("slip", "flight"), name="one_answer_a_flight")]
 
 
 class Decision(models.Model):
@@ -90,4 +111,5 @@ class Decision(models.Model):
     outcome = models.CharField(max_length=4, choices=Outcome)
     note = models.CharField(max_length=300, blank=True)
     comparison = models.JSONField(default=dict)
+    trial = models.JSONField(default=dict)  # nembrit.trial/1: sentence, flights with their numbers, test, version
     decided_at = models.DateTimeField(auto_now_add=True)

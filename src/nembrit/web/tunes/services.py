@@ -1,22 +1,24 @@
 """Tunes: slips, the flights that judge them, verdicts and decisions."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Max
 
-from nembrit.core.analysis.run import FlightResults
 from nembrit.core.errors import InputError
+from nembrit.core.report.codec import to_json
 from nembrit.core.report.documents import comparison_document
 from nembrit.core.setup.configuration import apply_changes, diff_settings
 from nembrit.core.simulate.cures import faults_after
-from nembrit.core.trials.metrics import metric_kind, metric_names
-from nembrit.core.trials.verdict import Primary
+from nembrit.core.trials.metrics import metric_label, metric_names
+from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Limit, Plan, Primary
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.suggestions import suggestion_for
-from nembrit.web.bench.results import by_flight, evidence_of, latest_act_finding
+from nembrit.web.bench.results import evidence_of, latest_act_finding
 from nembrit.web.flights.models import Flight
+from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import (
     GROUPS,
@@ -28,8 +30,9 @@ from nembrit.web.hangar.services import (
     latest_configuration,
     named_settings,
 )
-from nembrit.web.tunes.models import Decision, Slip, Tune
-from nembrit.web.tunes.trials import judged_flights, trial_of
+from nembrit.web.logs.windows import card_flown
+from nembrit.web.tunes.models import Answer, Decision, Slip, Tune
+from nembrit.web.tunes.trials import record_of, trial_of
 
 _STAGE_OF_GROUP = {
     "hardware": Tune.Stage.MECHANICS,
@@ -39,15 +42,9 @@ _STAGE_OF_GROUP = {
 }
 
 
-def metric_label(name: str) -> str:
-    """“motion noise, roll”."""
-    kind = metric_kind(name)
-    if kind is None:
-        return name
-    return f"{kind.label}, {name.split('.')[1]}" if kind.per_axis else kind.label
-
-
 METRIC_CHOICES = [(name, metric_label(name)) for name in metric_names()]
+ORDER_CHOICES = list(ORDERS.items())
+__all__ = ["METRIC_CHOICES", "MOST_FLIGHTS", "ORDER_CHOICES", "Limit", "metric_label"]  # for forms and pages
 
 
 def tune_of(craft: Craft) -> Tune:
@@ -88,12 +85,27 @@ class SlipText:
     direction: str
     card_key: str = ""
     despite: str = ""  # why settings change although mechanics are at fault
+    flights_a_side: int = 4
+    order: str = "free"
+    limits: tuple[Limit, ...] = ()
+
+    @property
+    def plan(self) -> Plan:
+        """Raises InputError for a trial that cannot be judged."""
+        primary = Primary(metric=self.primary_metric, direction=self.direction)
+        return Plan(primary=primary, flights_a_side=self.flights_a_side, order=self.order, limits=self.limits)
 
 
-def suggested(group: str) -> dict[str, str]:
+def suggested(group: str) -> dict[str, Any]:
     """What the form of a new slip starts with."""
     found = suggestion_for(group)
-    return {"primary_metric": found.metric, "direction": found.direction, "card_key": found.card_key, "risk": found.risk}
+    start: dict[str, Any] = {
+        "primary_metric": found.metric, "direction": found.direction, "card_key": found.card_key, "risk": found.risk,
+        "flights_a_side": 4, "order": "free",
+    }  # fmt: skip
+    for place, limit in enumerate(found.limits, start=1):
+        start |= {f"limit_metric_{place}": limit.metric, f"limit_most_{place}": f"{100 * limit.most:g}"}
+    return start
 
 
 def open_slip(tune: Tune) -> Slip | None:
@@ -141,7 +153,7 @@ def make_slip(
             f"mechanics first: flight {held[0].number} says “{held[1].highlight}”. Cure that first, or say why you change "
             "settings all the same"
         )
-    Primary(metric=text.primary_metric, direction=text.direction)
+    plan = text.plan
     if group not in GROUPS:
         raise InputError(f"“{group}” is no group of settings")
     base, build = latest_configuration(tune.craft), latest_build(tune.craft)
@@ -149,6 +161,7 @@ def make_slip(
         raise OlderRevision(tune.craft.configurations.filter(pk=shown_from).first(), base)
     number = (tune.slips.aggregate(top=Max("number"))["top"] or 0) + 1
     slip = Slip(tune=tune, number=number, group=group, base_configuration=base, base_build=build, **_columns(text))
+    slip.limits = [{"metric": limit.metric, "most": limit.most} for limit in plan.limits]
     if group == "hardware":
         if not part.strip():
             raise InputError("name the part that is changed")
@@ -167,7 +180,7 @@ def make_slip(
 def make_repair(flight: Flight) -> Slip:
     """Write the repair that a flight's finding asks for: build entry, slip, same card, the metric that must fall.
 
-    Flights from before the finding first showed are left out of the comparison: the craft was sound then.
+    The flight with the finding is no "before": it was picked for what it showed. All others of its state count by rule.
     Raises InputError where the flight has no such finding.
     """
     results = evidence_of(flight, "judgement").results
@@ -184,23 +197,13 @@ def make_repair(flight: Flight) -> Slip:
         card_key=flight.card_key,
     )
     slip = make_slip(tune_of(flight.craft), group="hardware", text=text, values={}, part=repair.part)
-    slip.left_out.add(*_sound_before(slip, repair.code))
+    slip.cause_flight = flight
+    slip.save(update_fields=("cause_flight",))
     return slip
 
 
-def _sound_before(slip: Slip, code: str) -> list[Flight]:
-    """Flights before a repair that came earlier than the first with its finding; later ones stay, whatever they say."""
-    flights = [judged.flight for judged in judged_flights(slip)]
-    shows = [own is not None and _shows(own, code) for _, own in by_flight(flights, "judgement")]
-    return flights[: shows.index(True)] if True in shows else []
-
-
-def _shows(results: FlightResults, code: str) -> bool:
-    return results.judgement is not None and any(finding.code == code for finding in results.judgement.faults)
-
-
-def _columns(text: SlipText) -> dict[str, str]:
-    return {name: getattr(text, name) for name in SlipText.__dataclass_fields__}
+def _columns(text: SlipText) -> dict[str, Any]:
+    return {name: getattr(text, name) for name in SlipText.__dataclass_fields__ if name != "limits"}
 
 
 def _next_configuration(base: Configuration, group: str, values: Mapping[str, str], *, note: str) -> Configuration:
@@ -221,6 +224,48 @@ def _next_configuration(base: Configuration, group: str, values: Mapping[str, st
 
 
 @transaction.atomic
+def extend(slip: Slip, total: int) -> None:
+    """Declare that the trial goes on to so many flights a side; the error is shared with the look that was planned.
+
+    Raises InputError where the plan does not allow it, or before the planned flights are flown.
+    """
+    trial = trial_of(slip)
+    if trial.verdict.word == "not_yet":
+        raise InputError("the planned flights come first: a plan can be extended once they are flown")
+    extended = replace(trial.plan, extensions=(*trial.plan.extensions, total))
+    slip.extensions = list(extended.extensions)
+    slip.save(update_fields=("extensions",))
+
+
+def answer(slip: Slip, flight: Flight, use: str, *, why: str = "") -> None:
+    """Say that a flight is used or left out, or take an answer back. Raises InputError without a reason where one is due."""
+    row = next((one for one in trial_of(slip).judged if one.flight.pk == flight.pk), None)
+    if row is None or row.standing is None:
+        raise InputError(f"flight {flight.number} is not on either side of slip {slip.number}")
+    if use not in ("", *Answer.Use.values):
+        raise InputError("an answer is “use it” or “leave it out”")
+    is_suggested_out = row.standing.is_open or (row.answer is not None and not row.standing.by_rule)
+    follows_rule = (use == "out") == is_suggested_out
+    if use and not follows_rule and not why.strip():
+        raise InputError("say why: what goes against the rule is kept with its reason, and the verdict must hold without it")
+    slip.answers.filter(flight=flight).delete()
+    if use:
+        slip.answers.create(flight=flight, use=use, why=why.strip()[:200])
+
+
+@transaction.atomic
+def give_card(slip: Slip) -> int:
+    """Note the slip's card on the flights of both sides that have none and did its manoeuvres; how many they were."""
+    card = card_of(slip.card_key)
+    if card is None:
+        raise InputError("this slip names no card")
+    flown = [flight for flight in trial_of(slip).without_card if card_flown(flight) == card.key]
+    if not flown:
+        raise InputError(f"none of them did the manoeuvres of “{card.name}”: set the card flight by flight in their notes")
+    return Flight.objects.filter(pk__in=[flight.pk for flight in flown]).update(card_key=card.key)
+
+
+@transaction.atomic
 def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     """Keep or undo. Undo adds a revision equal to the old one; nothing is deleted.
 
@@ -229,12 +274,15 @@ def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     slip = Slip.objects.select_related("tune__craft", "base_configuration").get(pk=slip.pk)
     if slip.state != Slip.State.OPEN:
         raise InputError(f"slip {slip.number} is decided already: {slip.get_state_display()}")
-    document = comparison_document(trial_of(slip).comparison)
+    trial = trial_of(slip)
+    comparison = trial.verdict.comparison
+    document = comparison_document(comparison) if comparison else {}
     if outcome == Decision.Outcome.UNDO:
         _undo(slip)
     slip.state = Slip.State.UNDONE if outcome == Decision.Outcome.UNDO else Slip.State.KEPT
     slip.save(update_fields=("state",))
-    return Decision.objects.create(slip=slip, outcome=outcome, note=note, comparison=document)
+    kept = to_json(record_of(trial))
+    return Decision.objects.create(slip=slip, outcome=outcome, note=note, comparison=document, trial=kept)
 
 
 def _undo(slip: Slip) -> None:
@@ -242,8 +290,9 @@ def _undo(slip: Slip) -> None:
     if slip.result_build is not None:
         faults = slip.base_build.simulated_faults if slip.base_build else {}
         add_build_entry(
-            craft, part=f"{slip.result_build.part}: as it was before", text=f"undo of slip {slip.number}", faults=faults
-        )
+            craft, part=f"{slip.result_build.part}: as it was before", text=f"undo of slip {slip.number}", faults=faults,
+            is_return=True, returns_to=slip.base_build,
+        )  # fmt: skip
         return
     if slip.base_configuration is None:
         raise InputError("there is nothing to go back to")

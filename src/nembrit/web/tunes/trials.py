@@ -1,89 +1,144 @@
-"""The flights that judge a slip, their comparison, and their curves laid over each other."""
+"""The flights that judge a slip, what they say, and their curves laid over each other."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import Any
 
 from nembrit.core.analysis.run import FlightResults
+from nembrit.core.report.codec import from_json
+from nembrit.core.trials.counting import FlownFlight, Standing, standings
 from nembrit.core.trials.overlay import Overlay, overlay
-from nembrit.core.trials.verdict import Comparison, FlightValues, Primary, compare_flights
+from nembrit.core.trials.plan import Limit, Plan, Primary
+from nembrit.core.trials.trial import TrialVerdict, judge
 from nembrit.core.types import FloatArray
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
-from nembrit.web.tunes.models import Slip
+from nembrit.web.flights.services import card_of
+from nembrit.web.hangar.services import states_of
+from nembrit.web.tunes.models import Answer, Slip
+
+VERSION = "trial 1"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class JudgedFlight:
-    """One flight on one side of a slip, with the results that were asked for."""
+    """One flight on one side of a slip: how it stands, and the results that were asked for."""
 
     flight: Flight
     is_after: bool
-    is_left_out: bool
-    results: FlightResults | None = None
+    standing: Standing | None  # none: not analysed yet
+    answer: Answer | None
 
     @property
-    def is_analysed(self) -> bool:
-        return self.results is not None
-
-    @property
-    def is_used(self) -> bool:
-        return self.is_analysed and not self.is_left_out
-
-
-def judged_flights(slip: Slip, *keys: str) -> list[JudgedFlight]:
-    """Flights before and after the change, in the order flown, with the named results (metrics, if none are named).
-
-    Before: flown with the base configuration and build. After: with the slip's configuration, or with its
-    build and the base configuration. Archived flights do not count; left-out ones are listed but not used.
-    """
-    flights = slip.tune.craft.flights.active().order_by("flown_at", "number")
-    if slip.card_key:
-        flights = flights.filter(card_key=slip.card_key)
-    left_out = set(slip.left_out.values_list("pk", flat=True))
-    sides = {(slip.base_configuration_id, slip.base_build_id): False, _after_key(slip): True}
-    chosen = [flight for flight in flights if (flight.configuration_id, flight.build_entry_id) in sides]
-    return [
-        JudgedFlight(
-            flight=flight,
-            is_after=sides[flight.configuration_id, flight.build_entry_id],
-            is_left_out=flight.pk in left_out,
-            results=results,
-        )
-        for flight, results in by_flight(chosen, *(keys or ("metrics",)))
-    ]
-
-
-def _after_key(slip: Slip) -> tuple[int | None, int | None]:
-    if slip.result_build_id:
-        return slip.base_configuration_id, slip.result_build_id
-    return slip.result_configuration_id, slip.base_build_id
-
-
-def leave_out(slip: Slip, flight: Flight, *, left_out: bool) -> None:
-    """Take a flight out of a slip's comparison, or back in; the list keeps showing it."""
-    if left_out:
-        slip.left_out.add(flight)
-    else:
-        slip.left_out.remove(flight)
+    def counts(self) -> bool:
+        return self.standing is not None and self.standing.counts
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trial:
     """The flights of a slip and what they say; each flight's numbers are loaded once."""
 
+    plan: Plan
     judged: list[JudgedFlight]
-    comparison: Comparison
+    verdict: TrialVerdict
+    without_card: list[Flight]  # of both sides, but flown without a card where the slip names one
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialRecord:
+    """A trial as it stood when it was decided: flights with their numbers, test, words and the version that judged."""
+
+    plan: Plan
+    standing: tuple[Standing, ...]
+    verdict: TrialVerdict
+    version: str
+
+
+def record_of(trial: Trial) -> TrialRecord:
+    standing = tuple(row.standing for row in trial.judged if row.standing)
+    return TrialRecord(plan=trial.plan, standing=standing, verdict=trial.verdict, version=VERSION)
+
+
+def record_from(data: dict[str, Any]) -> TrialRecord | None:
+    """A record of this version's form; None for older ones."""
+    try:
+        record: TrialRecord = from_json(TrialRecord, data)
+    except (KeyError, TypeError):
+        return None
+    return record
+
+
+def plan_of(slip: Slip) -> Plan:
+    """The trial as it was named before flying."""
+    return Plan(
+        primary=Primary(metric=slip.primary_metric, direction=slip.direction),
+        flights_a_side=slip.flights_a_side,
+        order=slip.order,
+        limits=tuple(Limit(metric=one["metric"], most=one["most"]) for one in slip.limits),
+        extensions=tuple(slip.extensions),
+    )
 
 
 def trial_of(slip: Slip) -> Trial:
-    """Judge the slip from its flights, the primary metric as named on it."""
-    judged = judged_flights(slip)
-    used = [(row, row.results.metrics) for row in judged if row.is_used and row.results and row.results.metrics]
-    flights = [FlightValues(is_after=row.is_after, metrics=metrics.values) for row, metrics in used]
-    comparison = compare_flights(flights, primary=Primary(metric=slip.primary_metric, direction=slip.direction))
-    if len({row.flight.card_key for row, _ in used}) > 1:
-        note = "these flights flew different cards: choose one on the slip, or read the numbers with care"
-        comparison = replace(comparison, notes=(*comparison.notes, note))
-    return Trial(judged=judged, comparison=comparison)
+    """Judge the slip from its flights, as it was planned."""
+    plan = plan_of(slip)
+    sides = sides_of(slip)
+    answers = {answer.flight_id: answer for answer in slip.answers.all()}
+    analysed = by_flight([flight for flight, _ in sides], "metrics", "judgement")
+    flown = {
+        flight.pk: _flown(slip, flight, is_after, results, answers.get(flight.pk))
+        for (flight, is_after), (_, results) in zip(sides, analysed, strict=True)
+        if results is not None and (not slip.card_key or flight.card_key == slip.card_key)
+    }
+    standing = standings(list(flown.values()), plan, is_repair=slip.group == "hardware")
+    by_number = {one.flight.number: one for one in standing}
+    return Trial(
+        plan=plan,
+        judged=[
+            JudgedFlight(
+                flight=flight, is_after=is_after, standing=by_number.get(flight.number), answer=answers.get(flight.pk)
+            )
+            for flight, is_after in sides
+            if not slip.card_key or flight.card_key == slip.card_key
+        ],
+        verdict=judge(standing, plan),
+        without_card=[flight for flight, _ in sides if slip.card_key and not flight.card_key],
+    )  # fmt: skip
+
+
+def sides_of(slip: Slip) -> list[tuple[Flight, bool]]:
+    """Flights flown with the state before the change, and after it, in the order flown; told by equal settings and build."""
+    states = states_of(slip.tune.craft)
+    before = states.of(slip.base_configuration_id, slip.base_build_id)
+    if slip.result_build_id:
+        after = states.of(slip.base_configuration_id, slip.result_build_id)
+    else:
+        after = states.of(slip.result_configuration_id, slip.base_build_id)
+    flights = slip.tune.craft.flights.active().order_by("flown_at", "number")
+    found = [(flight, states.of(flight.configuration_id, flight.build_entry_id)) for flight in flights]
+    return [(flight, state == after) for flight, state in found if state in (before, after)]
+
+
+def _flown(slip: Slip, flight: Flight, is_after: bool, results: FlightResults, answer: Answer | None) -> FlownFlight:
+    card = card_of(flight.card_key)
+    metrics, judgement = results.metrics, results.judgement
+    assert metrics is not None
+    assert judgement is not None
+    fault = next((finding.highlight for finding in judgement.findings if finding.holds_gains_back), "")
+    return FlownFlight(
+        number=flight.number,
+        is_after=is_after,
+        metrics=metrics.values,
+        window_s=metrics.window_s,
+        card_s=card.seconds if card else None,
+        is_simulated=flight.is_simulated,
+        noise_channel=metrics.noise_channel,
+        sample_rate_hz=metrics.sample_rate_hz,
+        fault=fault,
+        ended=flight.get_ended_display() if flight.ended else "",
+        is_cause=flight.pk == slip.cause_flight_id,
+        chosen=answer.use if answer else "",
+        chosen_why=answer.why if answer else "",
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,10 +150,12 @@ class BeforeAfter:
 
 
 def curves_of(slip: Slip, kind: str, axis: str) -> BeforeAfter:
-    """Mean curves of the flights before and after: `noise` densities, or `step` responses."""
+    """Mean curves of the flights before and after that count: `noise` densities, or `step` responses."""
+    counted = [row for row in trial_of(slip).judged if row.counts]
+    results = by_flight([row.flight for row in counted], "noise" if kind == "noise" else "response")
     sides: dict[bool, list[tuple[FloatArray, FloatArray]]] = {False: [], True: []}
-    for row in judged_flights(slip, "noise" if kind == "noise" else "response"):
-        if row.is_used and row.results and (curve := _curve(row.results, axis)):
+    for row, (_, own) in zip(counted, results, strict=True):
+        if own and (curve := _curve(own, axis)):
             sides[row.is_after].append(curve)
     return BeforeAfter(before=overlay(sides[False]), after=overlay(sides[True]))
 

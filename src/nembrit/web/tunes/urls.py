@@ -1,15 +1,17 @@
 from django.urls import path
 
-from nembrit.web.tunes import views
+from nembrit.web.tunes.views import craft, slip
 
 app_name = "tunes"
 urlpatterns = [
-    path("craft/<int:craft_id>/", views.craft, name="craft"),
-    path("craft/<int:craft_id>/tune/", views.tune, name="tune"),
-    path("craft/<int:craft_id>/slips/new/", views.slip_new, name="slip_new"),
-    path("flights/<int:flight_id>/repair/", views.repair, name="repair"),
-    path("slips/<int:slip_id>/", views.slip, name="slip"),
-    path("slips/<int:slip_id>/charts/<str:kind>/<str:axis>.json", views.slip_chart, name="slip_chart"),
-    path("slips/<int:slip_id>/decide/", views.slip_decide, name="slip_decide"),
-    path("slips/<int:slip_id>/flights/<int:flight_id>/", views.slip_leave_out, name="slip_leave_out"),
+    path("craft/<int:craft_id>/", craft.craft, name="craft"),
+    path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
+    path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
+    path("flights/<int:flight_id>/repair/", slip.repair, name="repair"),
+    path("slips/<int:slip_id>/", slip.slip, name="slip"),
+    path("slips/<int:slip_id>/charts/<str:kind>/<str:axis>.json", slip.slip_chart, name="slip_chart"),
+    path("slips/<int:slip_id>/decide/", slip.slip_decide, name="slip_decide"),
+    path("slips/<int:slip_id>/flights/<int:flight_id>/", slip.slip_answer, name="slip_answer"),
+    path("slips/<int:slip_id>/extend/", slip.slip_extend, name="slip_extend"),
+    path("slips/<int:slip_id>/card/", slip.slip_card, name="slip_card"),
 ]

@@ -44,6 +44,17 @@ def interval(pair: Sequence[float] | None, count: int = 2) -> str:
 
 
 @register.filter
+def open_interval(pair: Sequence[float | None] | None) -> str:
+    """“−31 to −18”, “at most −18” or “at least +4”: changes whose one side may be open."""
+    if not pair:
+        return ""
+    low, high = pair
+    if low is None or high is None:
+        return f"at most {signed(high)}" if low is None else f"at least {signed(low)}"
+    return f"{signed(low)} to {signed(high)}"
+
+
+@register.filter
 def scaled(value: float | None, factor: float) -> float | None:
     """A stored core unit in the unit that people read."""
     return None if value is None else value * factor

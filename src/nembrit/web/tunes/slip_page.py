@@ -1,0 +1,80 @@
+"""What the page of a slip shows: the sentence, every flight with how it stands, dots, and metrics in groups."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Plan
+from nembrit.core.trials.trial import WORDS, TrialVerdict
+from nembrit.core.trials.verdict import Comparison, MetricVerdict
+from nembrit.core.types import AXES
+from nembrit.web.hangar.services import GROUPS, diff
+from nembrit.web.tunes.dots import dot_rows
+from nembrit.web.tunes.models import Decision, Slip
+from nembrit.web.tunes.services import metric_label
+from nembrit.web.tunes.trials import record_from, trial_of
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MetricGroup:
+    """Metrics of one kind; open where one of them judges or says something."""
+
+    label: str
+    rows: tuple[tuple[MetricVerdict, str], ...]
+    is_open: bool
+    says: str
+
+
+def context_of(slip: Slip) -> dict[str, Any]:
+    """For the template; a decided slip shows what was frozen when it was decided."""
+    trial = trial_of(slip)
+    decision: Decision | None = getattr(slip, "decision", None)
+    record = record_from(decision.trial) if decision else None
+    verdict, plan = (record.verdict, record.plan) if record else (trial.verdict, trial.plan)
+    frozen = {one.flight.number: one for one in record.standing} if record else None
+    standing = list(frozen.values()) if frozen else [row.standing for row in trial.judged if row.standing]
+    judged = [row for row in trial.judged if frozen is None or row.flight.number in frozen]
+    base, result = slip.base_configuration, slip.result_configuration
+    return {
+        "craft": slip.tune.craft,
+        "tune": slip.tune,
+        "slip": slip,
+        "group_label": GROUPS[slip.group],
+        "changes": diff(base, result) if base and result else (),
+        "verdict": verdict,
+        "word": WORDS[verdict.word],
+        "plan": plan,
+        "order_label": ORDERS[plan.order],
+        "primary_label": metric_label(plan.primary.metric),
+        "limits": [(metric_label(one.metric), one.in_words) for one in plan.limits],
+        "groups": metric_groups(verdict.comparison),
+        "dots": dot_rows(standing, plan),
+        "judged": judged,
+        "states": frozen or {row.flight.number: row.standing for row in trial.judged},
+        "without_card": trial.without_card if decision is None else [],
+        "axes": AXES,
+        "decision": decision,
+        "is_frozen": record is not None,
+        "next_total": next_total(plan, verdict),
+    }
+
+
+def metric_groups(comparison: Comparison | None) -> list[MetricGroup]:
+    """The metrics of a comparison by kind, the judging one's first."""
+    kinds: dict[str, list[MetricVerdict]] = {}
+    for metric in comparison.metrics if comparison else ():
+        kinds.setdefault(metric.kind.label, []).append(metric)
+    found = []
+    for label, metrics in kinds.items():
+        notable = [one for one in metrics if one.is_primary or one.verdict in ("better", "worse")]
+        says = "; ".join(f"{metric_label(one.name)}: {one.verdict}" for one in notable if one.verdict in ("better", "worse"))
+        rows = tuple((one, metric_label(one.name)) for one in metrics)
+        found.append(MetricGroup(label=label, rows=rows, is_open=bool(notable), says=says or "nothing clear"))
+    return found
+
+
+def next_total(plan: Plan, verdict: TrialVerdict) -> int | None:
+    """Flights a side that an extension would go on to; None while the plan is not flown, or where there is no more room."""
+    last = plan.totals[-1]
+    if verdict.word == "not_yet" or plan.extensions or last >= MOST_FLIGHTS:
+        return None
+    return min(2 * last, MOST_FLIGHTS)

@@ -1,0 +1,66 @@
+"""The craft's home, and its tune with the ledger."""
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_safe
+
+from nembrit.web.bench.results import act_finding_of, by_flight, ensure_results, latest_act_finding
+from nembrit.web.common.jobs import latest_jobs
+from nembrit.web.hangar.models import Craft
+from nembrit.web.intake.forms import AttachForm
+from nembrit.web.logs.models import Log
+from nembrit.web.tunes import history, services
+from nembrit.web.tunes.forms import TuneForm
+
+
+@require_safe
+def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """One craft: bring logs in, fly, look at flights and configurations."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    tune = services.tune_of(shown)
+    flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
+    waiting = ensure_results(flights)
+    analysed = by_flight(flights, "metrics", "judgement")
+    unfinished = list(shown.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
+    refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
+    log_ids = [log.pk for log in unfinished if log not in refused]
+    context = {
+        "craft": shown,
+        "tune": tune,
+        "track": history.track(tune),
+        "open_slip": services.open_slip(tune),
+        "flights": analysed,
+        "n_archived": shown.flights.exclude(archived_at=None).count(),
+        "configurations": list(shown.configurations.all()[:8]),
+        "builds": shown.build_entries.order_by("-made_at")[:6],
+        "attach_form": AttachForm(craft=shown),
+        "jobs": [*latest_jobs(("import_log", "simulate"), log_ids), *waiting],
+        "refused": refused,
+        "asking": shown.logs.filter(state=Log.State.ASKING, archived_at=None),
+        "loose_logs": shown.logs.filter(state=Log.State.READY, segments=None, archived_at=None),
+        "finding": act_finding_of(analysed),
+    }
+    return render(request, "tunes/craft.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The tune as its ledger."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    present = services.tune_of(shown)
+    form = TuneForm(request.POST if request.method == "POST" else None, instance=present)
+    if request.method == "POST" and form.is_valid():
+        form.save()
+        messages.success(request, "The tune is kept.")
+        return redirect(present)
+    context = {
+        "craft": shown,
+        "tune": present,
+        "form": form,
+        "track": history.track(present),
+        "ledger": history.ledger(present),
+        "open_slip": services.open_slip(present),
+        "finding": latest_act_finding(shown),
+    }
+    return render(request, "tunes/tune.html", context)

@@ -40,8 +40,12 @@ def test_from_the_demo_to_a_verdict_by_mouse(page: Page) -> None:
     page.go_back()
     page.get_by_role("link", name="Read the verdict of slip 2").click()
     drawn(page)
-    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"D on roll from 35 to 24:\s+it helped"))
-    expect(page.locator("#metrics")).to_contain_text("overshoot, roll")
+    expect(page.get_by_role("heading", level=1)).to_have_text(
+        re.compile(r"Better, but overshoot, roll rose by .*, the limit is 3 points")
+    )
+    expect(page.get_by_text("D on roll from 35 to 24").first).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("motor roughness. before: flight 5 .* after: flight 9"))).to_be_visible()
+    expect(page.locator("#metrics details[open]")).to_contain_text(["motor roughness", "overshoot, roll"])
     page.get_by_label("Note, for later").fill("smoother motors")
     page.get_by_role("button", name="Keep", exact=True).dblclick()  # a double click decides once
     expect(page.get_by_text("Slip 2 is kept.")).to_be_visible()
@@ -95,7 +99,7 @@ def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     page.keyboard.type("Gyro filter down")
     page.keyboard.press("Enter")
     expect(page.get_by_text("is written, r2 is made")).to_be_visible()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("not enough flights yet")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Not yet:")
     page.get_by_role("link", name="Fly in the simulator").focus()
     page.keyboard.press("Enter")
     page.get_by_label("Card").select_option("first_hover")

@@ -71,6 +71,7 @@ def _juniper(tell: Tell, n_flights: int) -> None:
         primary_metric="motor_roughness",
         direction="lower",
         card_key="response",
+        limits=(tunes.Limit(metric="overshoot.roll", most=0.03), tunes.Limit(metric="bounce_back.roll", most=0.15)),
     )
     slip = tunes.make_slip(tune, group="pd.roll", text=text, values={"d on roll": "24"})
     day = _FIRST_DAY + timedelta(days=7)

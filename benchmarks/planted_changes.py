@@ -191,7 +191,8 @@ def measure(n: int = N_CHANGES, seed: int = SEED) -> tuple[list[str], bool]:
     missed = [change for change, seen in zip(planted, noticed, strict=True) if not seen]
     told = (
         f"Measured {datetime.now(UTC):%d %B %Y} by `python3 run.py check --full`: {len(planted)} small wrong changes drawn over "
-        f"`core` (seed {seed}), each against the kept numbers and the fast tests of its room. **{sum(noticed)} of {len(planted)} were noticed "
+        f"`core` (seed {seed}), each against the kept numbers and the fast tests of its room. "
+        f"**{sum(noticed)} of {len(planted)} were noticed "
         f"({share:.0%}; at least {WANTED:.0%} is wanted).**"
     )
     text = ["# Planted changes", "", told, "", *_EXPLAINED, "", "Not noticed:", "", *(f"- {change}" for change in missed), ""]

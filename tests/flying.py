@@ -5,10 +5,11 @@ from functools import lru_cache
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.records.log import Recording
 from nembrit.core.setup.card import CARDS
-from nembrit.core.setup.configuration import apply_changes, parse_settings
+from nembrit.core.setup.configuration import apply_changes
 from nembrit.core.setup.controller import Controller, controller_from_settings
 from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.setup.namemap import Meaning
+from nembrit.core.setup.pasted import parse_settings
 from nembrit.core.simulate.airframe import Faults, World
 from nembrit.core.simulate.flight import DECIMALS, SimulatedFlight, fly, write_order
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP

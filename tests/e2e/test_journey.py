@@ -27,7 +27,8 @@ def new_craft(page: Page, name: str) -> None:
     page.get_by_label("Propeller diameter, inches").fill("6")
     page.get_by_role("button", name="Add this craft").click()
     page.get_by_label("Settings, one").fill(JUNIPER_SETTINGS)
-    page.get_by_role("button", name="Keep this configuration").click()
+    page.get_by_role("button", name="Show what is understood").click()
+    page.get_by_role("button", name="Save these settings").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("r1 of " + name)
 
 

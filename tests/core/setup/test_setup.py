@@ -12,16 +12,16 @@ from nembrit.core.setup.configuration import (
     Setting,
     apply_changes,
     diff_settings,
-    parse_settings,
     settings_text,
 )
 from nembrit.core.setup.controller import controller_from_json, controller_from_settings, controller_to_json
 from nembrit.core.setup.craft import LAYOUTS, craft_from_json, craft_to_json, layout_motors
 from nembrit.core.setup.namemap import GROUPS, MEANINGS, Meaning, group_of, propose_map
+from nembrit.core.setup.pasted import parse_settings, read_pasted
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
 from tests.flying import HEX, NAMES, controller
 
-_WORD = st.text(st.characters(whitelist_categories=("L", "N", "P", "S"), blacklist_characters="=#"), min_size=1, max_size=12)
+_WORD = st.text(st.characters(whitelist_categories=("L", "N", "P", "S"), blacklist_characters="=#;/[]"), min_size=1, max_size=12)
 
 
 @given(st.dictionaries(_WORD, _WORD, min_size=1, max_size=12))
@@ -44,6 +44,43 @@ def test_settings_survive_being_written_and_pasted(pairs: dict[str, str]) -> Non
 def test_bad_lines_are_named(text: str, message: str) -> None:
     with pytest.raises(InputError, match=message):
         parse_settings(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "settings"),
+    [
+        ("a = 1\nb=2", {"a": "1", "b": "2"}),
+        ("a: 1\nb :2", {"a": "1", "b": "2"}),
+        ("a\t1\nb\t 2", {"a": "1", "b": "2"}),
+        ("p on roll 42\nrates 1.0, 0.7, 0.5\nmode fast", {"p on roll": "42", "rates": "1.0, 0.7, 0.5", "mode": "fast"}),
+        ("a name   some words", {"a name": "some words"}),
+        ("a = 1 # why\nb = 2 ; also\nc = 3 // and", {"a": "1", "b": "2", "c": "3"}),
+        ("; all\n// notes\na = x#1", {"a": "x#1"}),  # what stands within a word is no note
+        ("[roll]\np = 1\n[pitch]\np = 2", {"[roll] p": "1", "[pitch] p": "2"}),
+        (
+            "set roll_p = 1\nset yaw_d = 2\nset gyro_hz = 90\nset loop = 8",
+            {"roll_p": "1", "yaw_d": "2", "gyro_hz": "90", "loop": "8"},
+        ),
+        ("set roll_p 1\nset yaw_d 2\nset gyro_hz 90", {"roll_p": "1", "yaw_d": "2", "gyro_hz": "90"}),
+        ("p roll = 1\np pitch = 2\np yaw = 3", {"p roll": "1", "p pitch": "2", "p yaw": "3"}),
+        ("empty =\na = 1", {"empty": "", "a": "1"}),
+        ("time = 12:30", {"time": "12:30"}),
+    ],
+)
+def test_lists_as_people_have_them(text: str, settings: dict[str, str]) -> None:
+    assert {one.name: one.value for one in parse_settings(text)} == settings
+
+
+def test_all_doubtful_lines_are_told_at_once() -> None:
+    found = read_pasted("a = 1\nwhat is this\nb = 2\na = 3\nb = 2\n= 4")
+    assert [one.name for one in found.settings] == ["a", "b"]
+    assert [(doubt.line, doubt.why.split(",")[-1].strip()) for doubt in found.doubts] == [
+        (2, "found “what is this”"), (4, "“1”"), (5, "with the same value"), (6, "found “= 4”"),
+    ]  # fmt: skip
+    with pytest.raises(InputError, match=r"line 2: .*; line 4: .*; line 5: .*; line 6: "):
+        parse_settings("a = 1\nwhat is this\nb = 2\na = 3\nb = 2\n= 4")
+    with pytest.raises(InputError, match="5001 lines"):
+        read_pasted("\n" * 5001)
 
 
 def test_diff_names_what_changed_appeared_and_went() -> None:

@@ -16,6 +16,7 @@ from nembrit.core.formats.archive import members_of
 from nembrit.core.progress import no_progress
 from nembrit.web.bench import results
 from nembrit.web.common import database, fields
+from nembrit.web.common.seen import seen_of
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake import services as intake
 from nembrit.web.logs import places
@@ -181,7 +182,8 @@ class TestSentTwice:
         assert (first == second, craft.build_entries.filter(part="new arms").count()) == (True, 1)
 
     def test_a_configuration(self, client: Client, craft: Craft) -> None:
-        first, second = self.twice(client, f"/craft/{craft.pk}/configurations/new/", text="p on roll = 1\n")
+        address = f"/craft/{craft.pk}/configurations/new/"
+        first, second = self.twice(client, address, text="p on roll = 1\n", shown=seen_of(["p on roll = 1"]))
         assert (first == second, craft.configurations.count()) == (True, 2)
 
     def test_a_slip(self, client: Client, craft: Craft) -> None:

@@ -5,9 +5,6 @@ from dataclasses import dataclass
 
 from nembrit.core.errors import InputError
 
-_MAX_LINES = 5000
-_MAX_TEXT = 200
-
 
 @dataclass(frozen=True, slots=True)
 class Setting:
@@ -44,38 +41,8 @@ def number(text: str | None) -> float | None:
         return None
 
 
-def parse_settings(text: str) -> tuple[Setting, ...]:
-    """Read pasted ``name = value`` lines, in order; blank lines and lines that start with # are passed over.
-
-    Raises InputError naming the line for a line without ``=``, an empty name, or a name given twice.
-
-    >>> parse_settings("p on roll = 42\\n# a note\\nmode=fast")
-    (Setting(name='p on roll', value='42'), Setting(name='mode', value='fast'))
-    """
-    settings: list[Setting] = []
-    first_line: dict[str, int] = {}
-    lines = text.splitlines()
-    if len(lines) > _MAX_LINES:
-        raise InputError(f"{len(lines)} lines; at most {_MAX_LINES} can be taken")
-    for line_number, line in enumerate(lines, start=1):
-        if not line.strip() or line.lstrip().startswith("#"):
-            continue
-        name, equals, value = (part.strip() for part in line.partition("="))
-        if not equals or not name:
-            raise InputError(f"line {line_number}: expected “name = value”, found “{line.strip()[:60]}”")
-        if len(name) > _MAX_TEXT or len(value) > _MAX_TEXT:
-            raise InputError(f"line {line_number}: names and values may have {_MAX_TEXT} characters at most")
-        if name in first_line:
-            raise InputError(f"line {line_number}: “{name}” stands in line {first_line[name]} already")
-        first_line[name] = line_number
-        settings.append(Setting(name, value))
-    if not settings:
-        raise InputError("no settings found; paste lines such as “p on roll = 42”")
-    return tuple(settings)
-
-
 def settings_text(settings: Sequence[Setting]) -> str:
-    """The lines that `parse_settings` reads back identically."""
+    """The lines that `pasted.parse_settings` reads back identically."""
     return "".join(f"{setting.name} = {setting.value}\n" for setting in settings)
 
 

@@ -1,7 +1,7 @@
 """Which flights count in a trial, and why the others do not."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from nembrit.core.trials.plan import Plan
@@ -10,6 +10,7 @@ COUNTS, SPARE, APART, SUGGESTED, LEFT_OUT, TWICE = "counts", "spare", "apart", "
 _RATE_RATIO = 1.6  # rates further apart make numbers that are not the same (common practice, no source)
 _SHORT_RATIO = 0.6  # of the card
 _LEAST_WINDOW_S = 10.0
+_CHANNELS = {"gyro_raw": "raw", "gyro": "filtered"}
 _SAME_RATIO, _LEAST_SHARED = 1e-5, 4  # metrics that agree so well, and so many of them, are the same samples
 
 
@@ -105,6 +106,27 @@ def ruled(standing: Sequence[Standing]) -> list[FlownFlight]:
     return [one.flight for one in standing if one.by_rule]
 
 
+def unlike(measured: Mapping[int, tuple[str, float]]) -> dict[int, str]:
+    """Of numbers with the gyro they were measured on and the log rate [Hz], those that are others than most, and why.
+
+    >>> unlike({1: ("gyro_raw", 2000.0), 2: ("gyro_raw", 2000.0), 3: ("gyro", 2000.0), 4: ("gyro_raw", 500.0)})
+    {3: 'filtered gyro', 4: 'at 500 Hz'}
+    """
+    heard = {key: own for key, own in measured.items() if own[0]}
+    if not heard:
+        return {}
+    channel = Counter(own for own, _ in heard.values()).most_common(1)[0][0]
+    rates = [rate_hz for own, rate_hz in heard.values() if own == channel]
+    common_hz = max(rates, key=lambda rate_hz: sum(_is_near(rate_hz, other) for other in rates))
+    found = {}
+    for key, (own, rate_hz) in heard.items():
+        told = [f"{_CHANNELS.get(own, 'other')} gyro"] if own != channel else []
+        told += [] if _is_near(rate_hz, common_hz) else [f"at {rate_hz:.0f} Hz"]
+        if told:
+            found[key] = ", ".join(told)
+    return found
+
+
 def _by_claim(flights: Sequence[FlownFlight], plan: Plan) -> list[FlownFlight]:
     """In the order in which flights are taken: newest before first; alternating ones as they were flown."""
     first_after = next((k for k, flight in enumerate(flights) if flight.is_after), len(flights))
@@ -140,8 +162,8 @@ def _apart(flight: FlownFlight, is_simulated: bool, channel: str, rate_hz: float
     if metric not in flight.metrics:
         return "this flight cannot tell the number that judges"
     if metric.split(".")[0].endswith("_noise") and flight.noise_channel != channel:
-        words = {"gyro_raw": "raw", "gyro": "filtered"}
-        return f"only {words.get(flight.noise_channel, 'other')} gyro, the others {words.get(channel, 'other')}: another number"
+        here, there = _CHANNELS.get(flight.noise_channel, "other"), _CHANNELS.get(channel, "other")
+        return f"only {here} gyro, the others {there}: another number"
     if not _is_near(flight.sample_rate_hz, rate_hz):
         return f"logged at {flight.sample_rate_hz:.0f} Hz, the others at {rate_hz:.0f} Hz: another number"
     least_s = _LEAST_WINDOW_S if flight.card_s is None else _SHORT_RATIO * flight.card_s

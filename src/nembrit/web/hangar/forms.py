@@ -48,6 +48,15 @@ class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms ta
 class ConfigurationForm(forms.Form):
     text = forms.CharField(widget=forms.Textarea, label="Settings, one “name = value” a line", max_length=400_000, strip=False)
     note = forms.CharField(max_length=200, required=False, label="Note")
+    shown = forms.CharField(widget=forms.HiddenInput, required=False)  # a mark of the text that was shown as understood
+    without_doubtful = forms.BooleanField(required=False, label="Leave the doubtful lines out")
+
+    def mark(self) -> str:
+        return seen_of(self.cleaned_data["text"].splitlines())
+
+    def is_shown(self) -> bool:
+        """Whether this very text was shown as it was understood."""
+        return bool(self.cleaned_data["shown"] == self.mark())
 
 
 class BuildForm(forms.Form):

@@ -15,6 +15,7 @@ from nembrit.core.setup.configuration import SettingChange
 from nembrit.core.setup.controller import Controller, controller_from_settings
 from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
 from nembrit.core.setup.craft import Craft as CoreCraft
+from nembrit.core.setup.pasted import Pasted, parse_settings, read_pasted
 from nembrit.core.types import FloatArray
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
 
@@ -105,12 +106,19 @@ def latest_configuration(craft: Craft) -> Configuration | None:
     return craft.configurations.first()
 
 
-def paste_configuration(craft: Craft, text: str, *, note: str = "") -> Configuration:
+def understood(text: str) -> Pasted:
+    """What is understood of pasted lines, and every doubtful one."""
+    return read_pasted(text)
+
+
+def paste_configuration(craft: Craft, text: str, *, note: str = "", without_doubtful: bool = False) -> Configuration:
     """A new revision from pasted lines; proposes meanings for names that have none yet.
 
-    Raises InputError for lines that cannot be read, or when nothing differs from the latest revision.
+    Raises InputError for doubtful lines unless they are to be left out, or when nothing differs from the latest revision.
     """
-    settings = core_configuration.parse_settings(text)
+    settings = read_pasted(text).settings if without_doubtful else parse_settings(text)
+    if not settings:
+        raise InputError("no settings found; paste lines such as “p on roll = 42”")
     latest = latest_configuration(craft)
     if latest and not core_configuration.diff_settings(core_settings(latest), settings):
         raise InputError(f"nothing differs from {latest}, so there is no new revision to keep")

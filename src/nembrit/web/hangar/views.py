@@ -42,18 +42,26 @@ def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
 def configuration_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
     form = ConfigurationForm(request.POST if request.method == "POST" else None)
+    context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft)}
     if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
         try:
-            return redirect(once(request, lambda: _pasted(request, craft, **form.cleaned_data)))
+            found = services.understood(data["text"])
+            if found.settings:  # shown as understood before anything is saved
+                context |= {"found": found, "mark": form.mark()}
+                if not form.is_shown():
+                    return render(request, "hangar/configuration_new.html", context)
+            return redirect(once(request, lambda: _pasted(request, craft, data)))
         except CoreError as error:
             form.add_error("text", str(error))
-    context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft)}
     return render(request, "hangar/configuration_new.html", context, status=400 if form.is_bound else 200)
 
 
-def _pasted(request: HttpRequest, craft: Craft, text: str, note: str) -> str:
-    configuration = services.paste_configuration(craft, text, note=note)
-    messages.success(request, f"{configuration} of {craft.name} is kept.")
+def _pasted(request: HttpRequest, craft: Craft, data: dict[str, Any]) -> str:
+    configuration = services.paste_configuration(
+        craft, data["text"], note=data["note"], without_doubtful=data["without_doubtful"]
+    )
+    messages.success(request, f"{configuration} of {craft.name} is saved.")
     return configuration.get_absolute_url()
 
 

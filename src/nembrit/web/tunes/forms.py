@@ -5,8 +5,9 @@ from django import forms
 
 from nembrit.core.errors import InputError
 from nembrit.web.common.fields import MOST_ID, NumberField
-from nembrit.web.flights.services import CARD_CHOICES
-from nembrit.web.hangar.models import Configuration
+from nembrit.web.flights.models import Flight
+from nembrit.web.flights.services import AS_FLOWN, CARD_CHOICES
+from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import NamedSetting
 from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.services import METRIC_CHOICES, MOST_FLIGHTS, ORDER_CHOICES, Limit, SlipText
@@ -105,6 +106,43 @@ class AnswerForm(forms.Form):
 
     use = forms.ChoiceField(choices=[("", "as the rule says"), ("in", "use it"), ("out", "leave it out")], required=False)
     why = forms.CharField(max_length=200, required=False, label="Why")
+
+
+UNCHANGED = "unchanged"
+
+
+class ManyFlightsForm(forms.Form):
+    """What is noted on all the chosen flights; what stays unchanged is not touched."""
+
+    flights = forms.MultipleChoiceField(error_messages={"required": "Choose at least one flight."})
+    card_key = forms.ChoiceField(label="Card")
+    configuration = forms.ChoiceField(label="Flown with")
+    build_entry = forms.ChoiceField(label="Build")
+
+    def __init__(self, data: Any = None, *, craft: Craft, flights: list[Flight]) -> None:
+        super().__init__(data)
+        self._flights = {str(flight.pk): flight for flight in flights}
+        as_it_is = [(UNCHANGED, "as it is")]
+        choices = {
+            "flights": [(key, str(flight)) for key, flight in self._flights.items()],
+            "card_key": [*as_it_is, (AS_FLOWN, "as each one’s manoeuvres show"), ("", "no card"), *CARD_CHOICES],
+            "configuration": as_it_is + [(str(one.pk), str(one)) for one in craft.configurations.all()],
+            "build_entry": as_it_is + [(str(one.pk), f"{one}, {one.made_at:%d %b %Y}") for one in craft.build_entries.all()],
+        }
+        for name, known in choices.items():
+            field = self.fields[name]
+            assert isinstance(field, forms.ChoiceField)
+            field.choices = known
+            field.required = name == "flights"
+
+    def chosen(self) -> list[Flight]:
+        return [self._flights[key] for key in self.cleaned_data["flights"]]
+
+    def noted(self) -> dict[str, str]:
+        """What changes: the card's key, and row numbers of settings and build."""
+        names = {"card_key": "card_key", "configuration": "configuration_id", "build_entry": "build_entry_id"}
+        found = {column: self.cleaned_data[name] for name, column in names.items() if self.cleaned_data[name] != UNCHANGED}
+        return {column: value for column, value in found.items() if value or column == "card_key"}
 
 
 class ExtendForm(forms.Form):

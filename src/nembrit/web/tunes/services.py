@@ -1,24 +1,26 @@
 """Tunes: slips, the flights that judge them, verdicts and decisions."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
 from django.db.models import Max
 
+from nembrit.core.analysis.run import FlightResults
 from nembrit.core.errors import InputError
 from nembrit.core.report.codec import to_json
 from nembrit.core.report.documents import comparison_document
 from nembrit.core.setup.configuration import apply_changes, diff_settings
 from nembrit.core.simulate.cures import faults_after
+from nembrit.core.trials.counting import unlike
 from nembrit.core.trials.metrics import metric_label, metric_names
 from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Limit, Plan, Primary
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.suggestions import suggestion_for
 from nembrit.web.bench.results import evidence_of, latest_act_finding
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import card_of
+from nembrit.web.flights.services import AS_FLOWN, card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import (
     GROUPS,
@@ -251,6 +253,26 @@ def answer(slip: Slip, flight: Flight, use: str, *, why: str = "") -> None:
     slip.answers.filter(flight=flight).delete()
     if use:
         slip.answers.create(flight=flight, use=use, why=why.strip()[:200])
+
+
+def unlike_others(analysed: Sequence[tuple[Flight, FlightResults | None]]) -> dict[int, str]:
+    """Flights whose noise is another number than most others', with what differs: nobody should compare them by eye."""
+    known = {flight.pk: own.metrics for flight, own in analysed if own is not None and own.metrics is not None}
+    return unlike({pk: (own.noise_channel, own.sample_rate_hz) for pk, own in known.items()})
+
+
+@transaction.atomic
+def note_on_flights(flights: list[Flight], **noted: str) -> int:
+    """Note card, settings or build on many flights; a card “as flown” is each one's own. How many were changed."""
+    by_card: dict[str | None, list[int]] = {}
+    as_flown = noted.get("card_key") == AS_FLOWN
+    for flight in flights:
+        by_card.setdefault(card_flown(flight) if as_flown else noted.get("card_key"), []).append(flight.pk)
+    for card_key, numbers in by_card.items():
+        fields = {**noted, "card_key": card_key} if "card_key" in noted else noted
+        if fields:
+            Flight.objects.filter(pk__in=numbers).update(**fields)
+    return len(flights) if noted else 0
 
 
 @transaction.atomic

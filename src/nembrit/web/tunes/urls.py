@@ -5,6 +5,7 @@ from nembrit.web.tunes.views import craft, slip
 app_name = "tunes"
 urlpatterns = [
     path("craft/<int:craft_id>/", craft.craft, name="craft"),
+    path("craft/<int:craft_id>/flights/", craft.flights_many, name="flights_many"),
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
     path("flights/<int:flight_id>/repair/", slip.repair, name="repair"),

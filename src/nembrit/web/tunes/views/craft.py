@@ -11,7 +11,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import history, services
-from nembrit.web.tunes.forms import TuneForm
+from nembrit.web.tunes.forms import ManyFlightsForm, TuneForm
 
 
 @require_safe
@@ -31,6 +31,7 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "track": history.track(tune),
         "open_slip": services.open_slip(tune),
         "flights": analysed,
+        "unlike": services.unlike_others(analysed),
         "n_archived": shown.flights.exclude(archived_at=None).count(),
         "configurations": list(shown.configurations.all()[:8]),
         "builds": shown.build_entries.order_by("-made_at")[:6],
@@ -42,6 +43,20 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
         "finding": act_finding_of(analysed),
     }
     return render(request, "tunes/craft.html", context)
+
+
+@require_http_methods(["GET", "POST"])
+def flights_many(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Card, settings and build noted on many flights at once."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    flights = list(shown.flights.active().select_related("configuration", "build_entry")[:200])
+    form = ManyFlightsForm(request.POST if request.method == "POST" else None, craft=shown, flights=flights)
+    if request.method == "POST" and form.is_valid():
+        changed = services.note_on_flights(form.chosen(), **form.noted())
+        messages.success(request, f"Noted on {changed} flight{'' if changed == 1 else 's'}.")
+        return redirect("tunes:flights_many", shown.pk)
+    context = {"craft": shown, "flights": flights, "form": form}
+    return render(request, "tunes/flights_many.html", context, status=400 if form.is_bound else 200)
 
 
 @require_http_methods(["GET", "POST"])

@@ -198,18 +198,6 @@ def test_a_cause_without_its_channels_is_neither_blamed_nor_cleared() -> None:
             signs.overlap(Vibration(accel_rms_m_s2={}, axis_separation=1.2, command_peak_hz={}, n_hover_frames=9)),
             "vibration",
         ),
-        (
-            signs.command_peak(
-                Vibration(accel_rms_m_s2={}, axis_separation=4.0, command_peak_hz={"roll": 88.0}, n_hover_frames=9)
-            ),
-            "command_peak",
-        ),
-        (
-            signs.command_peak(
-                Vibration(accel_rms_m_s2={}, axis_separation=4.0, command_peak_hz={"roll": 12.0}, n_hover_frames=9)
-            ),
-            None,
-        ),
         (signs.filters_open(2.0, 1.9, 0.05), "filters_open"),
         (signs.filters_open(2.0, 0.4, 0.05), None),
         (signs.filters_open(2.0, 3.0, 0.05), "filters_open"),

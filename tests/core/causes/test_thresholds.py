@@ -122,8 +122,6 @@ def still(**changed: object) -> Vibration:
 SIGNS = [
     (signs.slow_log, (1000.0,), (999.9,)),
     (signs.overlap, (still(axis_separation=2.0),), (still(axis_separation=1.999),)),
-    (signs.command_peak, (still(command_peak_hz={"roll": 40.0}),), (still(command_peak_hz={"roll": 40.1}),)),
-    (signs.command_peak, (still(command_peak_hz={"roll": 153.0}),), (still(command_peak_hz={"roll": 152.9}),)),
     (signs.filters_open, (1.0, 0.799, 0.05), (1.0, 0.8, 0.05)),
     (signs.filters_open, (1.0, 0.9, 0.0299), (1.0, 0.9, 0.03)),
     (signs.wash, ({"roll": 25.0},), ({"roll": 25.1},)),

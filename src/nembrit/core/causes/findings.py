@@ -13,7 +13,8 @@ from nembrit.core.causes.table import BY_CODE
 from nembrit.core.types import AXES
 
 ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
-MOST_SURE = 0.98  # more than this has not been shown on any flight that was not fitted to
+# more than this has not been shown: of findings stated at 98 %, 25 of 29 were right in a simulated world that the fit never saw
+MOST_SURE = 0.9
 _CAUTION = "Gains and filters would only mask this: cure the mechanics first."
 _SAFETY = "Propellers off for any work on the bench."
 
@@ -104,7 +105,7 @@ def _single(symptoms: Symptoms, sight: Sight, metrics: Mapping[str, float]) -> l
         signs.filters_open(jitter, passed, v.get("output_roughness")),
     ]
     if sight.vibration is not None:
-        found += [signs.overlap(sight.vibration), signs.command_peak(sight.vibration)]
+        found.append(signs.overlap(sight.vibration))
     if sight.frames is not None:
         found += [signs.swing_kind(sight.frames, axis, swing) for axis, swing in sight.oscillations.items()]
     return [finding for finding in found if finding is not None]

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from nembrit.core.causes.finding import Finding
-from nembrit.core.noise.vibration import BAD_COMMAND_PEAK_HZ, GOOD_COMMAND_PEAK_HZ, Vibration
+from nembrit.core.noise.vibration import Vibration
 from nembrit.core.spectra.frames import Frames
 
 _ENOUGH_RATE_HZ = 1000.0
@@ -45,25 +45,6 @@ def overlap(vibration: Vibration) -> Finding | None:
         conclusion=": the craft shakes more than it should.",
         evidence={"axis_separation": value}, causes=("loose_mount", "propeller", "bearing"),
         proof="Balance or change the propellers, press every part, hover again: the traces must part.",
-    )  # fmt: skip
-
-
-def command_peak(vibration: Vibration) -> Finding | None:
-    """The commanded control's spectrum peaks below 20 Hz in a healthy hover; near 90 Hz is bad (common practice)."""
-    high = {
-        axis: peak
-        for axis, peak in vibration.command_peak_hz.items()
-        if GOOD_COMMAND_PEAK_HZ * 2 < peak < BAD_COMMAND_PEAK_HZ * 1.7
-    }
-    if not high:
-        return None
-    axis, peak = max(high.items(), key=lambda pair: pair[1])
-    return Finding(
-        code="command_peak", kind="tune", severity="watch", confidence=None, axis=axis,
-        highlight=f"The command of {axis} is busiest at {peak:.0f} Hz",
-        conclusion=", not below 20 Hz as in a healthy hover: sensor noise or vibration passes through the controller.",
-        evidence={"command_peak_hz": peak}, causes=("loose_mount", "d_noise", "p_high"),
-        proof="Cure vibration first; then lower D or its filter and look at this peak again.",
     )  # fmt: skip
 
 

@@ -11,8 +11,6 @@ from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.spectra.frames import Frames
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-GOOD_COMMAND_PEAK_HZ, BAD_COMMAND_PEAK_HZ = 20.0, 90.0  # common practice, no source
-HIGH_COMMAND_PEAK_HZ = 0.6 * BAD_COMMAND_PEAK_HZ  # from here on it is said to be high (our own choice)
 _LOWEST_SHAKE_HZ = 15.0
 _COMMAND_BAND_HZ = (2.0, 250.0)
 
@@ -83,17 +81,6 @@ def _peak_hz(values: FloatArray, rate_hz: float) -> float | None:
     inside = (spectrum.frequency_hz >= _COMMAND_BAND_HZ[0]) & (spectrum.frequency_hz <= _COMMAND_BAND_HZ[1])
     density = spectrum.psd_dps2_per_hz[inside]
     return float(spectrum.frequency_hz[inside][density.argmax()]) if density.size and density.max() > 0 else None
-
-
-def command_peak_state(peak_hz: float) -> str:
-    """“good” below 20 Hz, “bad” above 54 Hz, “between” (common practice, no source).
-
-    >>> [command_peak_state(hz) for hz in (19.9, 20.0, 54.0, 54.1)]
-    ['good', 'between', 'between', 'bad']
-    """
-    if peak_hz < GOOD_COMMAND_PEAK_HZ:
-        return "good"
-    return "bad" if peak_hz > HIGH_COMMAND_PEAK_HZ else "between"
 
 
 def blade_pass_hz(rotor_rpm: float, blades: int) -> float:

@@ -6,7 +6,6 @@ from typing import Any
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.causes.finding import Finding
 from nembrit.core.noise.spikes import Spikes
-from nembrit.core.noise.vibration import command_peak_state
 
 
 def page_of(results: FlightResults) -> dict[str, Any]:
@@ -15,10 +14,7 @@ def page_of(results: FlightResults) -> dict[str, Any]:
     if motors is None or judgement is None:
         return {}
     vibration = motors.vibration
-    peaks = [
-        {"axis": axis, "hz": peak_hz, "state": command_peak_state(peak_hz)}
-        for axis, peak_hz in (vibration.command_peak_hz if vibration else {}).items()
-    ]
+    peaks = [{"axis": axis, "hz": peak_hz} for axis, peak_hz in (vibration.command_peak_hz if vibration else {}).items()]
     spikes = list(motors.spikes.items())
     return {
         "vibration": vibration,

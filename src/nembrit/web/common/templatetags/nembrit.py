@@ -72,6 +72,13 @@ def percent(ratio: float | None) -> str:
 
 
 @register.filter
+def likelihood(ratio: float) -> str:
+    """A word for how likely a cause is."""
+    words = ((0.8, "very likely"), (0.5, "likely"), (0.25, "possible"), (0.0, "hardly likely"))
+    return next(word for least, word in words if ratio >= least)
+
+
+@register.filter
 def minutes(seconds: float | None) -> str:
     """“0:31”."""
     if seconds is None:

@@ -48,7 +48,7 @@ def test_from_the_demo_to_a_verdict_by_mouse(page: Page) -> None:
     expect(page.get_by_role("img", name=re.compile("motor roughness. before: flight 5 .* after: flight 9"))).to_be_visible()
     expect(page.locator("#metrics details[open]")).to_contain_text(["motor roughness", "overshoot, roll"])
     page.get_by_label("Note, for later").fill("smoother motors")
-    page.get_by_role("button", name="Keep", exact=True).dblclick()  # a double click decides once
+    page.get_by_role("button", name="Keep this change").dblclick()  # a double click decides once
     expect(page.get_by_text("Slip 2 is kept.")).to_be_visible()
     page.get_by_role("link", name="Tune", exact=True).click()
     expect(page.get_by_role("list").filter(has_text="smoother motors")).to_contain_text("Slip 2 kept: motor roughness −")
@@ -109,7 +109,7 @@ def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     page.go_back()
     page.go_back()
     page.reload()
-    page.get_by_role("button", name="Undo").focus()
+    page.get_by_role("button", name="Undo it").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_text("is undone.")).to_be_visible()
     page.get_by_role("link", name="Bramble").click()
@@ -145,8 +145,8 @@ def test_missing_meaning_is_said_and_mended(page: Page) -> None:
     for axis in ("roll", "pitch", "yaw"):
         for term, scale in scales.items():
             page.get_by_label(f"Scale of {term} on {axis}").fill(scale)
-    page.get_by_role("button", name="Keep the map").click()
-    expect(page.get_by_text("The name map is kept.")).to_be_visible()
+    page.get_by_role("button", name="Save the map").click()
+    expect(page.get_by_text("The name map is saved.")).to_be_visible()
     page.get_by_role("link", name="Yarrow").click()
     page.get_by_role("link", name="Fly in the simulator").click()
     page.get_by_role("button", name="Fly this card").click()

@@ -51,12 +51,12 @@ def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]
     page.locator("article", has_text="norate.csv").get_by_role("link", name="Answer").click()
     rate = page.get_by_label("Rate, if the clock is wrong")
     rate.fill("brisk")
-    page.get_by_role("button", name="Keep these meanings").click()
+    page.get_by_role("button", name="Save these meanings").click()
     expect(page.get_by_role("alert")).to_contain_text("a rate in Hz should be a number")
     expect(rate).to_have_value("brisk")
     rate.fill("2000")
     page.get_by_label("Name of the profile").fill("Box of the club")
-    page.get_by_role("button", name="Keep these meanings").click()
+    page.get_by_role("button", name="Save these meanings").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d of 10"), timeout=40_000)
     expect(page.locator("main")).to_contain_text("Box of the club")
 
@@ -111,7 +111,7 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
     row = page.locator("#manoeuvre-table tr", has_text="hover").first
     row.get_by_text("Change").click()
     row.get_by_label("from, s").fill("77")
-    row.get_by_role("button", name="Keep").click()
+    row.get_by_role("button", name="Save").click()
     expect(page.get_by_role("status")).to_contain_text("a manoeuvre lies within 0.00 to 30.00 s")
     expect(page.get_by_role("status")).to_be_in_viewport()
     page.get_by_text("Add a manoeuvre").click()
@@ -119,7 +119,7 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
     form.get_by_label("kind").select_option("turn")
     form.get_by_label("from, s").fill("3.1")
     form.get_by_label("to, s").fill("4.2")
-    form.get_by_role("button", name="Keep").click()
+    form.get_by_role("button", name="Save").click()
     expect(page.locator("#manoeuvre-table")).to_contain_text("set by you")
 
 

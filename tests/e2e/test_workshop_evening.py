@@ -19,13 +19,13 @@ def test_notes_of_a_flight_are_kept_and_wrong_numbers_said(page: Page) -> None:
     page.get_by_role("link", name="Edit notes").click()
     page.get_by_label("Wind, m/s").fill("99")
     page.get_by_label("Notes").fill("rough <b>tone</b> on the climb")
-    page.get_by_role("button", name="Keep the notes").click()
+    page.get_by_role("button", name="Save the notes").click()
     expect(page.get_by_text("goes from 0 to 40, got 99")).to_be_visible()
     expect(page.get_by_label("Notes")).to_have_value("rough <b>tone</b> on the climb")  # nothing typed is lost
     page.get_by_label("Wind, m/s").fill("3")
     page.get_by_label("Motors after landing").select_option("warm")
-    page.get_by_role("button", name="Keep the notes").click()
-    expect(page.get_by_text("The flight's notes are kept.")).to_be_visible()
+    page.get_by_role("button", name="Save the notes").click()
+    expect(page.get_by_text("The flight's notes are saved.")).to_be_visible()
     expect(page.locator("aside")).to_contain_text("rough <b>tone</b> on the climb")  # shown as text, never as markup
     expect(page.locator("aside")).to_contain_text("warm")
 
@@ -96,7 +96,7 @@ def test_a_second_slip_waits_for_the_first(page: Page) -> None:
     expect(page.get_by_role("alert")).to_contain_text("is still open: decide it first")
     expect(page.get_by_label("i on roll")).to_have_value("66")
     page.get_by_role("link", name="Decide it first").click()
-    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Keep this change").click()
     expect(page.get_by_text("is kept.")).to_be_visible()
 
 

@@ -180,6 +180,11 @@ class TestMechanicsFirst:
         act(f"/flights/{loose.pk}/repair/", code="loose_mount")
         states = {row.flight: row.standing.state for row in trial_of(Slip.objects.get()).judged}
         assert states == {sound: "counts", loose: "apart", again: "counts"}
+        assert trial_of(Slip.objects.get()).fault.in_words == "not seen in 0 flights since; 4 are needed"
+        attach(log_file(7, 1.0), name="not cured.csv")
+        trial = trial_of(Slip.objects.get())
+        assert trial.fault.in_words == "still there in 1 of 1 flights since"
+        assert trial.verdict.word == "not_yet"
 
     def test_gains_wait_for_mechanics_or_for_a_reason(self, client: Client, craft: Craft, loose: Flight, act) -> None:
         address = f"/craft/{craft.pk}/slips/new/?group=pd.roll"

@@ -255,7 +255,7 @@ def test_a_fault_of_the_file_or_the_disk_is_named(
     def fail(*args: object, **options: object) -> None:
         raise error
 
-    monkeypatch.setattr("nembrit.web.hangar.views.render", fail)
+    monkeypatch.setattr("nembrit.web.tunes.views.craft.render", fail)
     answer = Client(raise_request_exception=False).get("/")
     assert (answer.status_code, told in answer.content.decode()) == (status, True)
 

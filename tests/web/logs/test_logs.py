@@ -136,7 +136,7 @@ class TestWindowAndManoeuvres:
         assert "bounce_back.pitch" in metrics
         act(path, search="1")  # searching anew does not bring back what was taken out
         assert not log.manoeuvres.filter(kind="snap_stop", axis="roll", is_removed=False).exists()
-        assert "The manoeuvre is kept" in act(path, kind="hover", axis="", start_s="3", end_s="4.5")
+        assert "The manoeuvre is saved" in act(path, kind="hover", axis="", start_s="3", end_s="4.5")
         row = Manoeuvre.objects.get(kind="hover", is_edited=True)
         assert "is changed" in act(path, row=row.pk, kind="hover", axis="", start_s="3.5", end_s="4.5")
         for data, said in (

@@ -27,8 +27,13 @@ class Finding:
     caution: str = ""
 
     @property
+    def follows(self) -> str:
+        """The conclusion as it follows the highlight: a blank before it, unless it begins with a mark."""
+        return self.conclusion if self.conclusion.startswith((":", ",")) else f" {self.conclusion}"
+
+    @property
     def summary(self) -> str:
-        return f"{self.highlight} {self.conclusion}".replace(" :", ":").replace(" ,", ",")
+        return f"{self.highlight}{self.follows}"
 
     @property
     def other_causes(self) -> tuple[tuple[str, float], ...]:

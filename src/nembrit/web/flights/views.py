@@ -32,7 +32,7 @@ def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         if form.is_current():
             form.save()
-            messages.success(request, "The flight's notes are kept.")
+            messages.success(request, "The flight's notes are saved.")
             return redirect(flight)
         form.add_error(
             None,

@@ -4,7 +4,6 @@ from nembrit.web.hangar import views
 
 app_name = "hangar"
 urlpatterns = [
-    path("", views.craft_list, name="craft_list"),
     path("craft/new/", views.craft_new, name="craft_new"),
     path("craft/<int:craft_id>/configurations/new/", views.configuration_new, name="configuration_new"),
     path("craft/<int:craft_id>/names/", views.names, name="names"),

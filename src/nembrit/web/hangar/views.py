@@ -16,11 +16,6 @@ from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm, Na
 from nembrit.web.hangar.models import Configuration, Craft
 
 
-@require_safe
-def craft_list(request: HttpRequest) -> HttpResponse:
-    return render(request, "hangar/craft_list.html", {"craft_list": Craft.objects.active().counted()})
-
-
 @require_http_methods(["GET", "POST"])
 def craft_new(request: HttpRequest) -> HttpResponse:
     form = CraftForm(request.POST if request.method == "POST" else None)
@@ -108,7 +103,7 @@ def names(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as refused:
             form.add_error(None, str(refused))
         else:
-            messages.success(request, "The name map is kept.")
+            messages.success(request, "The name map is saved.")
             return redirect("hangar:names", craft.pk)
     context = {"craft": craft, "latest": latest, "form": form}
     return render(request, "hangar/names.html", context, status=400 if form.is_bound else 200)
@@ -127,5 +122,5 @@ def _noted(request: HttpRequest, craft: Craft, **entry: str) -> str:
     latest = services.latest_build(craft)
     # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may
     services.add_build_entry(craft, faults=latest.simulated_faults if latest else None, **entry)
-    messages.success(request, "The build entry is kept; flights from now on belong to it.")
+    messages.success(request, "The build entry is saved; flights from now on belong to it.")
     return craft.get_absolute_url()

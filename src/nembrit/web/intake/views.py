@@ -154,7 +154,7 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
         except CoreError as refused:
             error, status = str(refused), 409 if isinstance(refused, meanings.OlderMeanings) else 400
         else:
-            messages.success(request, f"The meanings of {log.file_name} are kept; it is being read anew from the kept file.")
+            messages.success(request, f"The meanings of {log.file_name} are saved; it is being read anew from the kept file.")
             return redirect(log)
     context = {
         "craft": log.craft,

@@ -74,6 +74,7 @@ class Slip(models.Model):
     extensions = models.JSONField(default=list)  # later totals a side, declared when the planned ones were not enough
     # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
     cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")
+    cause_code = models.CharField(max_length=40, blank=True)  # of that finding
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -199,8 +199,8 @@ def make_repair(flight: Flight) -> Slip:
         card_key=flight.card_key,
     )
     slip = make_slip(tune_of(flight.craft), group="hardware", text=text, values={}, part=repair.part)
-    slip.cause_flight = flight
-    slip.save(update_fields=("cause_flight",))
+    slip.cause_flight, slip.cause_code = flight, repair.code
+    slip.save(update_fields=("cause_flight", "cause_code"))
     return slip
 
 

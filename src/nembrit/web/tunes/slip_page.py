@@ -42,6 +42,7 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "changes": diff(base, result) if base and result else (),
         "verdict": verdict,
         "word": WORDS[verdict.word],
+        "fault": record.fault if record else trial.fault,
         "plan": plan,
         "order_label": ORDERS[plan.order],
         "primary_label": metric_label(plan.primary.metric),

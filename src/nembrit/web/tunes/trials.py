@@ -6,6 +6,7 @@ from typing import Any
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.report.codec import from_json
 from nembrit.core.trials.counting import FlownFlight, Standing, standings
+from nembrit.core.trials.gone import FaultGone, fault_gone
 from nembrit.core.trials.overlay import Overlay, overlay
 from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.trials.trial import TrialVerdict, judge
@@ -40,6 +41,7 @@ class Trial:
     plan: Plan
     judged: list[JudgedFlight]
     verdict: TrialVerdict
+    fault: FaultGone | None  # of a repair: what the finding itself says since
     without_card: list[Flight]  # of both sides, but flown without a card where the slip names one
 
 
@@ -50,12 +52,13 @@ class TrialRecord:
     plan: Plan
     standing: tuple[Standing, ...]
     verdict: TrialVerdict
+    fault: FaultGone | None
     version: str
 
 
 def record_of(trial: Trial) -> TrialRecord:
     standing = tuple(row.standing for row in trial.judged if row.standing)
-    return TrialRecord(plan=trial.plan, standing=standing, verdict=trial.verdict, version=VERSION)
+    return TrialRecord(plan=trial.plan, standing=standing, verdict=trial.verdict, fault=trial.fault, version=VERSION)
 
 
 def record_from(data: dict[str, Any]) -> TrialRecord | None:
@@ -101,8 +104,18 @@ def trial_of(slip: Slip) -> Trial:
             if not slip.card_key or flight.card_key == slip.card_key
         ],
         verdict=judge(standing, plan),
+        fault=_fault_since(slip, [(is_after, own) for (_, is_after), (_, own) in zip(sides, analysed, strict=True)]),
         without_card=[flight for flight, _ in sides if slip.card_key and not flight.card_key],
     )  # fmt: skip
+
+
+def _fault_since(slip: Slip, flights: list[tuple[bool, FlightResults | None]]) -> FaultGone | None:
+    """What the finding that led to a repair says of the flights since, where it was tested."""
+    if not slip.cause_code:
+        return None
+    since = [own.judgement for is_after, own in flights if is_after and own is not None and own.judgement is not None]
+    tested = [one for one in since if slip.cause_code not in one.untested]
+    return fault_gone([any(finding.code == slip.cause_code for finding in one.faults) for one in tested])
 
 
 def sides_of(slip: Slip) -> list[tuple[Flight, bool]]:

@@ -4,6 +4,7 @@ from nembrit.web.tunes.views import craft, slip
 
 app_name = "tunes"
 urlpatterns = [
+    path("", craft.hangar, name="hangar"),
     path("craft/<int:craft_id>/", craft.craft, name="craft"),
     path("craft/<int:craft_id>/flights/", craft.flights_many, name="flights_many"),
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),

@@ -78,7 +78,7 @@ def log_settings(request: HttpRequest, log_id: int) -> HttpResponse:
     except CoreError as error:
         messages.error(request, f"Nothing was kept: {error}.")
         return redirect(log)
-    messages.success(request, f"The lines before the table are kept as {configuration}.")
+    messages.success(request, f"The lines before the table are saved as {configuration}.")
     return redirect(configuration)
 
 

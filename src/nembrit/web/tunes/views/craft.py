@@ -12,6 +12,13 @@ from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import history, services
 from nembrit.web.tunes.forms import ManyFlightsForm, TuneForm
+from nembrit.web.tunes.hangar import on_the_bench
+
+
+@require_safe
+def hangar(request: HttpRequest) -> HttpResponse:
+    """Every craft with its stage, its last result and its next step."""
+    return render(request, "tunes/hangar.html", {"bench": on_the_bench()})
 
 
 @require_safe
@@ -67,7 +74,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
     form = TuneForm(request.POST if request.method == "POST" else None, instance=present)
     if request.method == "POST" and form.is_valid():
         form.save()
-        messages.success(request, "The tune is kept.")
+        messages.success(request, "The tune is saved.")
         return redirect(present)
     context = {
         "craft": shown,

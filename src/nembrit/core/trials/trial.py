@@ -111,7 +111,7 @@ def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
         harm = [one.in_words for one in limits if one.state == "broken"] + [
             f"{metric_label(one.name)} is clearly worse"
             for one in comparison.metrics
-            if one.verdict == "worse" and not one.is_primary
+            if one.verdict == "worse" and not one.is_primary and one.name not in {limit.metric for limit in plan.limits}
         ]
         if harm:
             word, why = "better_but", f"{'; '.join(harm)}"

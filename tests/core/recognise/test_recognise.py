@@ -200,3 +200,20 @@ def test_letters_beside_their_fellows_are_terms(names: str, unit: str, roles: tu
 )  # fmt: skip
 def test_units_tell_what_a_word_alone_does_not(names: tuple[str, ...], units: tuple[str, ...], roles: list[str]) -> None:
     assert [guess.role for guess in guesses_of(names, units)] == roles
+
+
+@pytest.mark.parametrize("scale", [1.0, np.pi / 180], ids=["degrees", "radians"])
+@pytest.mark.parametrize("head", ["{}", "# flight 3\n# {}", "; made by hand\n%{}", "// {}\n# s,x,x,x,x,x,x,share,,,,,,"])
+def test_rates_by_the_letters_of_flight_mechanics_and_names_in_a_comment(head: str, scale: float) -> None:
+    """ISO 1151 calls the rates p, q and r; what they follow is their set-point, whatever it is called."""
+    c = flown(5).channels
+    columns = {"time": flown(5).t_s} | {letter: scale * c[f"gyro.{axis}"] for letter, axis in zip("pqr", AXES, strict=True)}
+    columns |= {f"{letter}_cmd": scale * c[f"setpoint.{axis}"] for letter, axis in zip("pqr", AXES, strict=True)}
+    columns |= {"thr": c["throttle"]} | {f"u{k}": c[f"motor.{k}"] for k in range(1, 7)}
+    rows = _rows([column[:30_000] for column in columns.values()], ["%.5f"] * len(columns), separator=",")
+    raw = read_raw(f"{head.format(','.join(columns))}\n{rows}".encode())
+    uses = dict(zip(columns, propose(raw).tables[0].columns, strict=True))
+    roles = {letter: f"gyro.{axis}" for letter, axis in zip("pqr", AXES, strict=True)}
+    roles |= {f"{letter}_cmd": f"setpoint.{axis}" for letter, axis in zip("pqr", AXES, strict=True)}
+    assert {name: uses[name].role for name in roles} == roles
+    assert [uses[name].factor for name in roles] == pytest.approx([1 / scale] * 6)

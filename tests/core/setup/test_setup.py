@@ -11,6 +11,7 @@ from nembrit.core.setup.card import CARDS, card_from_json, card_to_json
 from nembrit.core.setup.configuration import (
     Setting,
     apply_changes,
+    check_change,
     diff_settings,
     settings_text,
 )
@@ -88,6 +89,21 @@ def test_diff_names_what_changed_appeared_and_went() -> None:
     changes = [(change.name, change.before, change.after, change.ratio) for change in diff_settings(before, after)]
     assert changes == [("b", "2", "3", 1.5), ("c", "x", None, None), ("d", None, "4", None)]
     assert diff_settings(after, after) == ()
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "message"),
+    [
+        ("35", "soft", "“soft” is none"), ("35", "nan", "is none"), ("35", "701", "beyond sense"), ("35", "-1", "beyond sense"),
+        ("35", "700", ""), ("35", "0", ""), ("-3", "-90", ""), ("0", "9999", ""), ("fast", "slow", ""), ("fast", "3", ""),
+    ],
+)  # fmt: skip
+def test_new_values_that_make_no_sense_are_refused(before: str, after: str, message: str) -> None:
+    if not message:
+        check_change("d on roll", before, after)
+        return
+    with pytest.raises(InputError, match=message):
+        check_change("d on roll", before, after)
 
 
 def test_changing_an_unknown_setting_is_refused() -> None:

@@ -64,6 +64,8 @@ def dialect_of(text: str) -> TextDialect:
         )
     n_columns = len(cells[0])
     header, units, head_start = _header(kept, start, separator, n_columns)
+    if header is None:
+        header, units, comments = _commented_header(lines[: kept[start][0]], comments, separator, n_columns)
     has_quotes = any('"' in line for _, line in kept[start : start + 200])
     names, split_units = [], []
     for number, cell in enumerate(header or [""] * n_columns, start=1):
@@ -159,6 +161,28 @@ def _header(
         units = [cell.strip("[]() ") if units_of(cell) else "" for cell in last]
         return _cut(above[0], n_columns), units, start - 2
     return last, None, start - 1
+
+
+def _commented_header(
+    above: list[str], comments: list[str], separator: str, n_columns: int
+) -> tuple[list[str] | None, list[str] | None, list[str]]:
+    """Names, and units, that stand in comment lines above the data; and the comments that are left."""
+    told = [line.strip() for line in above if line.lstrip().startswith(_COMMENTS)]
+    rows = [split_row(line.lstrip("".join(_COMMENTS)).strip(), separator) for line in told]
+    fitting = [k for k, row in enumerate(rows) if len(row) == n_columns and _are_names(row)]
+    if not fitting:
+        return None, None, comments
+    last = fitting[-1]
+    units: list[str] | None = None
+    used: tuple[int, ...] = (last,)
+    if sum(bool(units_of(cell.strip("[]() "))) for cell in rows[last]) >= 0.6 * n_columns and last - 1 in fitting:
+        units = [cell.strip("[]() ") for cell in rows[last]]
+        used = (last - 1, last)
+    return rows[used[0]], units, [line for line in comments if line not in {told[k] for k in used}]
+
+
+def _are_names(row: list[str]) -> bool:
+    return all(row) and not any(is_number(cell, comma=True) for cell in row) and len(set(row)) > len(row) / 2
 
 
 def _fits(cells: list[str], n_columns: int) -> bool:

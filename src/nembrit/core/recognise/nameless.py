@@ -18,6 +18,25 @@ _LED = 0.8  # correlation of a motor's speed with its command
 MOVING = 0.35  # a measured rate stands still for less than this share of the samples
 
 
+def lettered_rates(study: Study) -> None:
+    """Columns called p, q and r: the rates of flight mechanics (ISO 1151), where no gyro is named.
+
+    A weak guess that a column of the same letter is a command is dropped: whether the rate follows it is told by the data.
+    """
+    if study.of("gyro", "gyro_raw"):
+        return
+    names = {tokens_of(study.table.columns[k].name): k for k in study.undrafted()}
+    letters = [names.get((letter,)) for letter in "pqr"]
+    found = [k for k in letters if k is not None]
+    if len(found) < 3:
+        return
+    for axis, k in zip(AXES, found, strict=True):
+        study.draft(k, f"gyro.{axis}", 0.7, "called p, q and r: the rates of flight mechanics")
+    for k in study.of("command"):
+        if {"p", "q", "r"} & set(tokens_of(study.table.columns[k].name)):
+            del study.drafts[k]
+
+
 def numbered_runs(study: Study) -> None:
     """Three to eight numbered columns that move together within a known range are motors, whatever they are called."""
     runs: dict[tuple[str, ...], list[int]] = {}
@@ -127,7 +146,7 @@ def setpoints(study: Study) -> None:
         measured = study.drafts[k].scaled(study.numbers[k])
         found = []
         for j in [*study.undrafted(), *study.barely_drafted()]:
-            if study.guesses[j].axis not in (axis, None) or kinds_of(study.table.columns[j].unit) - {"rate", "raw"}:
+            if j == k or study.guesses[j].axis not in (axis, None) or kinds_of(study.table.columns[j].unit) - {"rate", "raw"}:
                 continue
             numbers = study.middle(j)
             if np.mean(np.diff(numbers) == 0) < MOVING and roughness(numbers) >= roughness(measured):

@@ -57,6 +57,7 @@ class _Table(Study):
                 column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
             )
             self.numbers[position] = held(column.numbers(first=first, last=last))
+        nameless.lettered_rates(self)
         nameless.numbered_runs(self)
         nameless.rates(self)
         self._stated_units()

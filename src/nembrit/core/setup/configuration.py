@@ -1,5 +1,6 @@
 """Configurations: an ordered list of settings as the tuner sees them, and what changed between two."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -62,6 +63,26 @@ def _is_same(before: str | None, after: str | None) -> bool:
     if before is None or after is None:
         return False
     return before == after or (number(before) is not None and number(before) == number(after))
+
+
+_MOST_STEP = 20.0  # times the present value: nobody means more in one step (common practice, no source)
+
+
+def check_change(name: str, before: str, after: str) -> None:
+    """Refuse a new value that is no number where a number stood, or beyond sense. Raises InputError.
+
+    >>> check_change("d on roll", "35", "24")
+    >>> check_change("mode", "fast", "slow")
+    """
+    old, new = number(before), number(after)
+    if old is None:
+        return
+    if new is None or not math.isfinite(new):
+        raise InputError(f"“{name}” is a number, {before} now; “{after[:40]}” is none")
+    if old > 0 and not 0 <= new <= _MOST_STEP * old:
+        raise InputError(
+            f"“{name}” is {before} now; {after[:40]} lies beyond sense: change it in steps, within 0 to {_MOST_STEP * old:g}"
+        )
 
 
 def apply_changes(settings: Sequence[Setting], changes: Mapping[str, str]) -> tuple[Setting, ...]:

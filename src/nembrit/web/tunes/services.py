@@ -11,7 +11,7 @@ from nembrit.core.analysis.run import FlightResults
 from nembrit.core.errors import InputError
 from nembrit.core.report.codec import to_json
 from nembrit.core.report.documents import comparison_document
-from nembrit.core.setup.configuration import apply_changes, diff_settings
+from nembrit.core.setup.configuration import apply_changes, check_change, diff_settings
 from nembrit.core.simulate.cures import faults_after
 from nembrit.core.trials.counting import unlike
 from nembrit.core.trials.metrics import metric_label, metric_names
@@ -216,6 +216,9 @@ def _next_configuration(base: Configuration, group: str, values: Mapping[str, st
         if not value.strip() or len(value) > 200 or "\n" in value:
             raise InputError(f"“{name}” needs a value")
     settings = core_settings(base)
+    present = {setting.name: setting.value for setting in settings}
+    for name, value in values.items():
+        check_change(name, present[name], value.strip())
     changed = apply_changes(settings, {name: value.strip() for name, value in values.items()})
     differences = diff_settings(settings, changed)
     if not differences:

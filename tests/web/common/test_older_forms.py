@@ -85,3 +85,21 @@ def test_two_tabs_on_the_meanings_of_a_log(client: Client, attach, act) -> None:
 def test_a_revision_that_is_gone_is_told(craft: Craft, slip_text) -> None:
     with pytest.raises(InputError, match="beside other settings; the latest are r1"):
         make_slip(tune_of(craft), group="pd.roll", text=slip_text, values={"d on roll": "24"}, shown_from=999)
+
+
+def test_two_tabs_on_a_craft_and_one_put_away(client: Client, craft: Craft) -> None:
+    address = f"/craft/{craft.pk}/edit/"
+    opened = fields_of(client.get(address).content.decode())
+    assert client.post(address, opened | {"about": "mine", "cells": "99"}).status_code == 400
+    assert client.post(address, opened | {"about": "first tab"}).status_code == 302
+    late = client.post(address, opened | {"about": "second tab"})
+    assert late.status_code == 409
+    page = late.content.decode()
+    assert "saved meanwhile: first tab" in page
+    client.post(address, fields_of(page))
+    craft.refresh_from_db()
+    assert craft.about == "second tab"
+    client.post(f"/craft/{craft.pk}/archive/", {"archived": "1"})
+    assert f'Put away: <a href="{address}">' in client.get("/").content.decode()
+    client.post(f"/craft/{craft.pk}/archive/", {"archived": "0"})
+    assert "Put away" not in client.get("/").content.decode()

@@ -30,16 +30,9 @@ def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     form = FlightForm(request.POST if request.method == "POST" else None, instance=flight, cards=services.CARD_CHOICES)
     status = 400 if form.is_bound else 200
     if request.method == "POST" and form.is_valid():
-        if form.is_current():
-            form.save()
+        if form.saved():
             messages.success(request, "The flight's notes are saved.")
             return redirect(flight)
-        form.add_error(
-            None,
-            "These notes were saved in another tab since this page was opened. Nothing was overwritten: yours are in the "
-            "fields, the others below them. Put together what should stay, then keep it",
-        )
-        form.shown_anew()
         status = 409
     context = {"craft": flight.craft, "flight": flight, "form": form}
     return render(request, "flights/flight_edit.html", context, status=status)

@@ -4,9 +4,29 @@ from typing import Any
 from django import forms
 
 from nembrit.web.common.fields import NumberField
-from nembrit.web.common.seen import seen_of
+from nembrit.web.common.seen import SeenForm, seen_of
 from nembrit.web.hangar import services
 from nembrit.web.hangar.models import Craft
+
+_LIMITS = {"propeller_diameter_in": (1, 40), "propeller_pitch_in": (0.5, 40), "propeller_blades": (2, 8), "cells": (1, 14),
+           "mass_g": (20, 25_000)}  # fmt: skip
+_LABELS = {
+    "name": "Name",
+    "kind": "Kind",
+    "about": "What it is for",
+    "propeller_diameter_in": "Propeller diameter, inches",
+    "propeller_pitch_in": "Propeller pitch, inches",
+    "propeller_blades": "Blades",
+    "cells": "Cells",
+    "mass_g": "Mass ready to fly, grams",
+}
+
+
+def _within_limits(form: "CraftForm | CraftEditForm", data: dict[str, Any]) -> None:
+    for field, (low, high) in _LIMITS.items():
+        value = data.get(field)
+        if value is not None and not low <= value <= high:
+            form.add_error(field, f"from {low} to {high}, got {value:g}")
 
 
 class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
@@ -21,27 +41,36 @@ class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms ta
         model = Craft
         fields = ("name", "kind", "layout", "about", "propeller_diameter_in", "propeller_pitch_in", "propeller_blades",
                   "cells", "chemistry", "mass_g")  # fmt: skip
-        labels = {
-            "name": "Name",
-            "kind": "Kind",
-            "about": "What it is for",
-            "propeller_diameter_in": "Propeller diameter, inches",
-            "propeller_pitch_in": "Propeller pitch, inches",
-            "propeller_blades": "Blades",
-            "cells": "Cells",
-            "mass_g": "Mass ready to fly, grams",
-        }
+        labels = _LABELS
 
     def clean(self) -> dict[str, object]:
         data = super().clean() or {}
-        limits = {"propeller_diameter_in": (1, 40), "propeller_pitch_in": (0.5, 40), "propeller_blades": (2, 8), "cells": (1, 14),
-                  "mass_g": (20, 25_000)}  # fmt: skip
-        for field, (low, high) in limits.items():
-            value = data.get(field)
-            if value is not None and not low <= value <= high:
-                self.add_error(field, f"from {low} to {high}, got {value:g}")
+        _within_limits(self, data)
         if data.get("kind") == Craft.Kind.MULTIROTOR and not data.get("layout"):
             self.add_error("layout", "a multirotor needs its motors")
+        return data
+
+
+class CraftEditForm(SeenForm):
+    """What may change of a craft; its kind and motors stay, since its flights rest on them."""
+
+    class Meta:
+        model = Craft
+        fields = (
+            "name",
+            "about",
+            "propeller_diameter_in",
+            "propeller_pitch_in",
+            "propeller_blades",
+            "cells",
+            "chemistry",
+            "mass_g",
+        )
+        labels = _LABELS
+
+    def clean(self) -> dict[str, object]:
+        data = super().clean() or {}
+        _within_limits(self, data)
         return data
 
 

@@ -37,6 +37,12 @@ def create_craft(*, layout: str | None, **fields: object) -> Craft:
     return craft
 
 
+def set_archived(craft: Craft, *, archived: bool) -> None:
+    """Put a craft away, or bring it back; nothing is deleted."""
+    craft.archived_at = timezone.now() if archived else None
+    craft.save(update_fields=("archived_at",))
+
+
 def core_craft(craft: Craft) -> CoreCraft:
     """The craft as the core knows it."""
     motors = craft.actuators.filter(kind=Actuator.Kind.MOTOR)

@@ -5,6 +5,8 @@ from nembrit.web.hangar import views
 app_name = "hangar"
 urlpatterns = [
     path("craft/new/", views.craft_new, name="craft_new"),
+    path("craft/<int:craft_id>/edit/", views.craft_edit, name="craft_edit"),
+    path("craft/<int:craft_id>/archive/", views.craft_archive, name="craft_archive"),
     path("craft/<int:craft_id>/configurations/new/", views.configuration_new, name="configuration_new"),
     path("craft/<int:craft_id>/names/", views.names, name="names"),
     path("craft/<int:craft_id>/builds/new/", views.build_new, name="build_new"),

@@ -12,7 +12,7 @@ from nembrit.core.errors import CoreError
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once, sent_before
 from nembrit.web.hangar import services
-from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftForm, NameMapForm
+from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
 
 
@@ -31,6 +31,30 @@ def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
     craft = services.create_craft(layout=layout, **data)
     messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
     return reverse("hangar:configuration_new", args=[craft.pk])
+
+
+@require_http_methods(["GET", "POST"])
+def craft_edit(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Change what is written about a craft, or put it away."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    form = CraftEditForm(request.POST if request.method == "POST" else None, instance=craft)
+    status = 400 if form.is_bound else 200
+    if request.method == "POST" and form.is_valid():
+        if form.saved():
+            messages.success(request, f"{craft.name} is saved.")
+            return redirect(craft)
+        status = 409
+    context = {"craft": Craft.objects.get(pk=craft_id), "form": form}
+    return render(request, "hangar/craft_edit.html", context, status=status)
+
+
+@require_POST
+def craft_archive(request: HttpRequest, craft_id: int) -> HttpResponse:
+    craft = get_object_or_404(Craft, pk=craft_id)
+    archived = request.POST.get("archived") == "1"
+    services.set_archived(craft, archived=archived)
+    messages.success(request, f"{craft.name} is {'put away; nothing of it is deleted' if archived else 'back in the hangar'}.")
+    return redirect("/" if archived else craft.get_absolute_url())
 
 
 @require_http_methods(["GET", "POST"])

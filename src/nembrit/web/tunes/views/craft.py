@@ -18,7 +18,7 @@ from nembrit.web.tunes.hangar import on_the_bench
 @require_safe
 def hangar(request: HttpRequest) -> HttpResponse:
     """Every craft with its stage, its last result and its next step."""
-    return render(request, "tunes/hangar.html", {"bench": on_the_bench()})
+    return render(request, "tunes/hangar.html", {"bench": on_the_bench(), "put_away": Craft.objects.exclude(archived_at=None)})
 
 
 @require_safe

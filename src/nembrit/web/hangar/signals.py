@@ -1,0 +1,6 @@
+"""What others must know about a craft."""
+
+from django.dispatch import Signal
+
+# sent with `craft`, in the same transaction, when something changed that answers about its flights rest on
+craft_changed = Signal()

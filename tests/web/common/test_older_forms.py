@@ -103,3 +103,14 @@ def test_two_tabs_on_a_craft_and_one_put_away(client: Client, craft: Craft) -> N
     assert f'Put away: <a href="{address}">' in client.get("/").content.decode()
     client.post(f"/craft/{craft.pk}/archive/", {"archived": "0"})
     assert "Put away" not in client.get("/").content.decode()
+
+
+def test_other_blades_are_other_answers(client: Client, craft: Craft, attach) -> None:
+    results = attach().segments.get().results
+    address = f"/craft/{craft.pk}/edit/"
+    opened = fields_of(client.get(address).content.decode())
+    client.post(address, opened | {"about": "the same blades"})
+    assert results.exists()
+    opened = fields_of(client.get(address).content.decode())
+    client.post(address, opened | {"propeller_blades": "2"})
+    assert not results.exists()

@@ -24,6 +24,7 @@ from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import mixer_of
+from nembrit.web.hangar.signals import craft_changed
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import load_recording
@@ -42,6 +43,7 @@ __all__ = [
 def listen() -> None:
     """Analyse every segment as soon as its log is in."""
     segment_ready.connect(_make_anew, dispatch_uid="bench-results")
+    craft_changed.connect(_forget, dispatch_uid="bench-results-of-a-craft")
 
 
 def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
@@ -50,6 +52,10 @@ def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
         return  # a companion of the log that the flight is judged by
     segment.results.all().delete()  # what rested on the old window, manoeuvres, meanings or craft
     start_analysis(segment)
+
+
+def _forget(sender: object, craft: Craft, **kwargs: object) -> None:
+    StoredResult.objects.filter(segment__flight__craft=craft).delete()  # made anew when a page asks for them
 
 
 def start_analysis(segment: Segment) -> Job:

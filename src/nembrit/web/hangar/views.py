@@ -3,6 +3,7 @@
 from typing import Any
 
 from django.contrib import messages
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -14,6 +15,7 @@ from nembrit.web.common.once import once, sent_before
 from nembrit.web.hangar import services
 from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.signals import craft_changed
 
 
 @require_http_methods(["GET", "POST"])
@@ -40,7 +42,11 @@ def craft_edit(request: HttpRequest, craft_id: int) -> HttpResponse:
     form = CraftEditForm(request.POST if request.method == "POST" else None, instance=craft)
     status = 400 if form.is_bound else 200
     if request.method == "POST" and form.is_valid():
-        if form.saved():
+        with transaction.atomic():
+            saved = form.saved()
+            if saved and "propeller_blades" in form.changed_data:
+                craft_changed.send(sender=Craft, craft=craft)
+        if saved:
             messages.success(request, f"{craft.name} is saved.")
             return redirect(craft)
         status = 409

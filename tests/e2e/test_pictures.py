@@ -125,3 +125,16 @@ def test_help_and_theme(page: Page) -> None:
     assert page.locator("html").get_attribute("data-theme") == "dark"
     page.keyboard.press("k")
     expect(page.get_by_role("heading", level=1)).to_have_text("Fly the same card every time")
+    page.keyboard.press("?")
+    page.get_by_label("Single keys work on every page").uncheck()
+    page.keyboard.press("Escape")
+    page.keyboard.press("h")
+    page.wait_for_timeout(300)
+    expect(page.get_by_role("heading", level=1)).to_have_text("Fly the same card every time")
+    page.get_by_role("button", name="Keys").click()
+    page.get_by_label("Single keys work on every page").check()
+    page.get_by_role("button", name="Close").click()
+    page.goto("/flights/1/")
+    page.keyboard.press("n")  # a step that would write something is only pointed at
+    expect(page.get_by_role("button", name="I tightened the mount")).to_be_focused()
+    expect(page).to_have_url(re.compile("/flights/1/$"))

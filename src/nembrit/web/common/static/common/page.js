@@ -1,15 +1,21 @@
 // Small manners of every page: keys, the help dialog, no double submits, parts that are swapped in, files dropped on a form.
 import { onContent } from "./charts/kit.js";
+import { keysAreOn, listenToSwitch } from "./keys.js";
 
 const help = document.getElementById("keys");
 document.getElementById("keys-open")?.addEventListener("click", () => help.showModal());
 help?.addEventListener("click", (event) => { if (event.target === help) help.close(); });
 
+listenToSwitch(document.getElementById("keys-switch"));
+
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, select, textarea, dialog")) return;
+  if (!keysAreOn() || event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, select, textarea, dialog")) return;
   if (event.key === "?") { help.showModal(); return; }
   const target = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
-  if (target) { event.preventDefault(); target.click(); }
+  if (!target) return;
+  event.preventDefault();
+  if (target.closest("form")) target.focus(); // a key never sends anything by itself
+  else target.click();
 });
 
 // a form is sent once; the buttons come back if the page is shown again from the browser's memory

@@ -1,4 +1,5 @@
 // The trace page: which panes, which span, which cursors; the address bar holds all of it.
+import { keysAreOn } from "../../common/keys.js";
 import { fetchEnvelope } from "./data.js";
 import { Panes } from "./panes.js";
 import { SpectrumSide, showMeasures } from "./side.js";
@@ -147,7 +148,7 @@ byId("spectrum-channel").addEventListener("change", (event) => go({ spectrum: Nu
 byId("track-colour")?.addEventListener("change", (event) => track.load(Number(event.target.value) || null));
 
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, select, textarea, dialog")) return;
+  if (!keysAreOn() || event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, select, textarea, dialog")) return;
   const keys = { "[": () => pan(-0.5), "]": () => pan(0.5), a: actions["cursor-a"], s: actions["cursor-b"], ",": () => jump(-1), ".": () => jump(1) };
   if (keys[event.key]) { event.preventDefault(); keys[event.key](); }
 });

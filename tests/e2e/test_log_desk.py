@@ -233,7 +233,8 @@ def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
 def test_a_copy_of_the_workshop_is_made_by_keyboard(page: Page) -> None:
     page.goto("/backup/")
     page.wait_for_load_state("networkidle")
-    page.keyboard.press("n")
+    page.keyboard.press("n")  # a key alone starts nothing
+    page.keyboard.press("Enter")
     expect(page.get_by_role("heading", level=1)).to_contain_text("The newest copy is of", timeout=40_000)
     page.get_by_role("button", name="Restore", exact=True).click()
     expect(page.get_by_role("alert")).to_contain_text("Tick that the present workshop may be replaced")

@@ -4,7 +4,7 @@ from contextlib import suppress
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
@@ -137,6 +137,7 @@ def test_holm_only_raises_and_keeps_the_order(p_values: list[float]) -> None:
 
 @given(_VALUES, _VALUES)
 def test_welch_is_the_same_from_both_sides(before: list[float], after: list[float]) -> None:
+    assume(np.var(before) > 0 or np.var(after) > 0)
     one, other = welch_test(before, after), welch_test(after, before)
     assert one.p_value == pytest.approx(other.p_value, abs=1e-9)
     assert one.difference == pytest.approx(-other.difference, abs=1e-9)

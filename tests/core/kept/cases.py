@@ -33,6 +33,7 @@ from nembrit.core.simulate.airframe import Faults, SecondGyro, World, airframe_o
 from nembrit.core.simulate.flight import fly
 from nembrit.core.simulate.position import record_path
 from nembrit.core.trials.welch import detectable_difference, flights_needed, holm_adjusted, power, welch_test
+from tests.core.kept.parts import PARTS
 from tests.core.recognise.test_more_dialects import DIALECTS as MORE
 from tests.dialects import DIALECTS
 from tests.flying import CARD, HEX, controller, flown, log_file
@@ -291,9 +292,11 @@ CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
+    **{name: lambda part=part: summed(part()) for name, part in PARTS.items()},  # type: ignore[misc]
 }  # fmt: skip
 
 
 if __name__ == "__main__":
     made = {name: case() for name, case in CASES.items()}
-    KEPT.write_text(json.dumps(made, indent=0, sort_keys=True, separators=(",", ":")), encoding="utf-8")
+    lines = (f"{json.dumps(name)}:{json.dumps(one, sort_keys=True, separators=(',', ':'))}" for name, one in made.items())
+    KEPT.write_text("{" + ",\n".join(lines) + "}\n", encoding="utf-8")

@@ -177,7 +177,10 @@ def test_card_and_settings_of_many_flights(client: Client, craft: Craft, fly) ->
     first, second, third = fly(1.0, 1.0, 1.0, card_key="full")
     address = f"/craft/{craft.pk}/flights/"
     fields = fields_of(client.get(address).content.decode())
+    assert fields["card_key"] == fields["configuration"] == fields["build_entry"] == "unchanged"
     assert "Choose at least one flight" in client.post(address, fields).content.decode()
+    client.post(address, fields | {"flights": [first.pk]})
+    assert set(Flight.objects.active().values_list("card_key", flat=True)) == {"full"}, "nothing chosen changes nothing"
     client.post(address, fields | {"flights": [first.pk, second.pk], "card_key": "as_flown"})
     assert list(Flight.objects.active().order_by("number").values_list("card_key", flat=True)) == ["response", "response", "full"]
     older = craft.configurations.last()

@@ -115,9 +115,9 @@ class ManyFlightsForm(forms.Form):
     """What is noted on all the chosen flights; what stays unchanged is not touched."""
 
     flights = forms.MultipleChoiceField(error_messages={"required": "Choose at least one flight."})
-    card_key = forms.ChoiceField(label="Card")
-    configuration = forms.ChoiceField(label="Flown with")
-    build_entry = forms.ChoiceField(label="Build")
+    card_key = forms.ChoiceField(label="Card", initial=UNCHANGED)
+    configuration = forms.ChoiceField(label="Flown with", initial=UNCHANGED)
+    build_entry = forms.ChoiceField(label="Build", initial=UNCHANGED)
 
     def __init__(self, data: Any = None, *, craft: Craft, flights: list[Flight]) -> None:
         super().__init__(data)

@@ -80,7 +80,7 @@ def ledger(tune: Tune) -> list[LedgerLine]:
     """Everything that happened, newest first; flights in a row with the same configuration share a line."""
     craft = tune.craft
     lines = [
-        LedgerLine(at=row.created_at, kind="configuration", text=f"{row} kept ({row.get_source_display()})", detail=row.note,
+        LedgerLine(at=row.created_at, kind="configuration", text=f"{row} saved ({row.get_source_display()})", detail=row.note,
                    url=row.get_absolute_url())
         for row in craft.configurations.all()
     ]  # fmt: skip

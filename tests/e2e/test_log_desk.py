@@ -237,4 +237,7 @@ def test_a_copy_of_the_workshop_is_made_by_keyboard(page: Page) -> None:
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", level=1)).to_contain_text("The newest copy is of", timeout=40_000)
     page.get_by_role("button", name="Restore", exact=True).click()
-    expect(page.get_by_role("alert")).to_contain_text("Tick that the present workshop may be replaced")
+    expect(page.get_by_label("Replace the present workshop")).to_be_focused()  # nothing is sent, a chosen file stays chosen
+    page.get_by_label("Replace the present workshop").check()
+    page.get_by_role("button", name="Restore", exact=True).click()
+    expect(page.get_by_role("alert")).to_contain_text("Choose a copy from the list, or a file; nothing was changed")

@@ -2,6 +2,7 @@
 
 import contextlib
 import gzip
+import io
 import json
 import sqlite3
 from pathlib import Path
@@ -332,6 +333,8 @@ class TestBackup:
             restore.restore_backup(wrong)
         answer = client.post("/backup/restore/", {"name": "none.sqlite3", "sure": "1"})
         assert "there is no backup" in answer.content.decode().lower()
+        both = {"name": "none.sqlite3", "file": io.BytesIO(b"x"), "sure": "1"}
+        assert "not both; nothing was changed" in client.post("/backup/restore/", both).content.decode()
         assert "tick that the present workshop" in client.post("/backup/restore/", {}).content.decode().lower()
         assert client.get("/backup/").status_code == 200
 

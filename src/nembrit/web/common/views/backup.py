@@ -54,10 +54,11 @@ def backup_restore(request: HttpRequest) -> HttpResponse:
     try:
         if not request.POST.get("sure"):
             raise backup.BackupError("tick that the present workshop may be replaced; nothing was changed")
-        if request.FILES.get("file"):
-            kept = _restore_sent(request)
-        else:
-            kept = restore_backup(backup.backup_named(request.POST.get("name", "")).path)
+        name, sent = request.POST.get("name", ""), request.FILES.get("file")
+        if bool(name) == bool(sent):
+            told = "choose either a copy from the list or a file, not both" if name else "choose a copy from the list, or a file"
+            raise backup.BackupError(f"{told}; nothing was changed")
+        kept = _restore_sent(request) if sent else restore_backup(backup.backup_named(name).path)
     except CoreError as error:
         context = {"backups": backup.backups(), "error": str(error), "job": None, "restored": ""}
         return render(request, "common/backup.html", context, status=400)

@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Error, Page
+from playwright.sync_api import Error, Locator, Page
 
 from tests.flying import log_file
 
@@ -123,3 +123,10 @@ def swapped(page: Page) -> Iterator[None]:
 def drawn(page: Page) -> None:
     """Wait until the page's pictures stand."""
     until(page, "document.documentElement?.dataset.charts === 'drawn'", timeout=60_000)
+
+
+def offer(picture: Locator, name: str) -> None:
+    """Choose from a picture's menu: its table, or a file of it."""
+    menu = picture.locator(".tools .menu").first
+    menu.locator("summary").click()
+    menu.get_by_role("button", name=name).click()

@@ -8,7 +8,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from nembrit.core.formats.registry import read_log
 from tests.dialects import DIALECTS
-from tests.e2e.conftest import drawn, swapped, until
+from tests.e2e.conftest import drawn, offer, swapped, until
 from tests.flying import flown
 
 
@@ -181,7 +181,7 @@ def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
     until(page, f"old => {picture} !== old", arg=before)
     for kind, beginning in (("SVG", b"<svg"), ("PNG", b"\x89PNG")):
         with page.expect_download() as download:
-            page.get_by_role("button", name=f"{kind}: path flown").click()
+            offer(page.locator("#track"), f"{kind}: path flown")
         assert Path(download.value.path()).read_bytes().startswith(beginning)
 
 

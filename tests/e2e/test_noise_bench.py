@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.e2e.conftest import drawn, swapped, until
+from tests.e2e.conftest import drawn, offer, swapped, until
 
 
 def map_drawn(page: Page) -> None:
@@ -64,7 +64,7 @@ def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -
     before = readout.text_content()
     page.keyboard.press("ArrowRight")
     expect(readout).not_to_have_text(before)
-    page.get_by_role("button", name="Table").first.click()
+    offer(page.locator("main"), "Table")
     expect(page.get_by_role("region", name=re.compile("Values: noise map of gyro"))).to_be_visible()
     with swapped(page):
         page.get_by_label("time", exact=True).check()

@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.e2e.conftest import drawn, until
+from tests.e2e.conftest import drawn, offer, until
 
 AXE = Path(__file__).parent / "vendor" / "axe-core-4.14.1" / "axe.min.js"
 PAGES = {
@@ -78,12 +78,12 @@ def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
     page.keyboard.press("+")
     assert range_of(page)[1] < 600
     page.keyboard.press("0")
-    figure.get_by_role("button", name="Table").click()
+    offer(figure, "Table")
     expect(figure.get_by_role("region")).to_contain_text("frequency [Hz]")
     contents = {}
     for name in ("CSV", "SVG", "PNG"):
         with page.expect_download() as download:
-            figure.get_by_role("button", name=name).click()
+            offer(figure, name)
         contents[name] = Path(download.value.path()).read_bytes()
     rows = contents["CSV"].decode().strip().splitlines()
     assert rows[0].startswith('"frequency [Hz]","raw [dB')

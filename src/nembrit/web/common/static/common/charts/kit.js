@@ -57,7 +57,22 @@ export function addTools(figure, title, offers) {
     if (label === "Table") button.setAttribute("aria-expanded", "false");
     return button;
   });
-  box.prepend(...buttons);
+  const ofView = buttons.filter((button, k) => !TO_KEEP.has(offers[k][0]));
+  const toKeep = buttons.filter((button, k) => TO_KEEP.has(offers[k][0]));
+  box.prepend(...ofView, ...(toKeep.length ? [menu(title, toKeep)] : []));
+}
+
+// One menu a picture for its numbers and files, so that the picture itself stays what is seen.
+const TO_KEEP = new Set(["Table", "CSV", "SVG", "PNG"]);
+function menu(title, buttons) {
+  const box = element("details", "menu"), summary = element("summary", "", "Save, table");
+  summary.setAttribute("aria-label", `Save, table: ${title}`);
+  const list = element("div");
+  list.append(...buttons);
+  list.addEventListener("click", () => { box.open = false; summary.focus(); });
+  box.addEventListener("keydown", (event) => { if (event.key === "Escape") { box.open = false; summary.focus(); } });
+  box.append(summary, list);
+  return box;
 }
 
 // The numbers of a picture, for reading without it; a second press puts them away.

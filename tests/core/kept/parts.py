@@ -40,7 +40,7 @@ from nembrit.core.trials.trial import judge
 from tests.flying import HEX, controller, flown
 
 NAMES = (
-    "time|t|Zeit|ticks|count|loop iteration|gyro x|gyro y|gyro z|acc x|acc y|acc z|roll rate|pitch rate|yaw rate|"
+    "time|t|Zeit|ticks|count|loop count|gyro x|gyro y|gyro z|acc x|acc y|acc z|roll rate|pitch rate|yaw rate|"
     "roll rate target|pitch rate target|yaw rate target|roll|pitch|yaw|roll angle|wanted roll angle|stick roll|"
     "stick pitch|stick yaw|stick t|throttle|gas|motor 1|motor 2|motor 3|motor 4|m5|rpm motor 1|motor speed 2|servo 1|"
     "output 3|mix roll|roll out|out pitch|P roll|I roll|D roll|F roll|pterm x|kp roll|gain yaw|battery|U_bat|I_bat|"

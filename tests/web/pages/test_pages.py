@@ -32,7 +32,7 @@ pytestmark = pytest.mark.django_db
         ("/craft/{craft}/slips/new/?group=hardware", "Part"),
         ("/configurations/{configuration}/", "the reference"),
         ("/cards/", "Fly the same card every time"),
-        ("/cards/full/", "Named before take-off"),
+        ("/cards/full/", "Stop when"),
         ("/style/", "Every component"),
         ("/about/", "Propellers off"),
     ],

@@ -43,8 +43,11 @@ LAYOUTS: dict[str, tuple[str, int, float]] = {
     # name → label, motors, angle of the first motor from the nose [deg, clockwise seen from above]
     "tri": ("three motors, yaw by a servo", 3, 60.0),
     "quad": ("four motors, X", 4, 45.0),
+    "quad_plus": ("four motors, plus: one at the nose", 4, 0.0),
     "hex": ("six motors, one pair abeam", 6, 30.0),
-    "octo": ("eight motors", 8, 22.5),
+    "hex_nose": ("six motors, one at the nose", 6, 0.0),
+    "octo": ("eight motors, two ahead", 8, 22.5),
+    "octo_nose": ("eight motors, one at the nose", 8, 0.0),
 }
 
 

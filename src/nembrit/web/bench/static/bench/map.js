@@ -3,6 +3,7 @@ import { addTools, csvOf, onContent, readoutOf, rule, save, savePng, saveSvg, to
 import { faded, text, token } from "../common/charts/style.js";
 
 const LEFT = 46, BOTTOM = 30, TOP = 22, RIGHT = 58, OWN_MOTION_HZ = 15;
+const ROW = 5, BREAK = 4, LONG_BREAK = 3; // units of height: a row, and a break in the place of so many rows that were hardly flown
 
 class NoiseMap {
   constructor(figure) {
@@ -24,6 +25,7 @@ class NoiseMap {
       this.data = await answer.json();
       this.cell = [0, Math.round(100 / this.data.bin_hz)];
       this.scale();
+      this.layOut();
       this.draw();
       this.tools();
     } catch (error) {
@@ -40,6 +42,25 @@ class NoiseMap {
     const values = this.data.db.flatMap((row) => row.slice(from)).filter((value) => value != null).sort((a, b) => a - b);
     this.low = values[Math.floor(values.length * 0.1)] ?? -60;
     this.high = Math.max(this.low + 12, values[Math.floor(values.length * 0.998)] ?? 0);
+  }
+
+  // how high each row is, and where it begins: runs of rows that were hardly flown become one break in the axis
+  layOut() {
+    const flown = this.data.db.map((row) => this.isTime || row.some((value) => value != null));
+    this.heights = flown.map(() => ROW);
+    this.breaks = [];
+    for (let from = 0; from < flown.length; from += 1) {
+      let to = from;
+      while (to < flown.length && !flown[to]) to += 1;
+      if (to - from >= LONG_BREAK) {
+        this.heights.fill(0, from, to);
+        this.heights[from] = BREAK;
+        this.breaks.push([from, to]);
+      }
+      from = Math.max(from, to - 1);
+    }
+    this.starts = [0];
+    this.heights.forEach((height) => this.starts.push(this.starts.at(-1) + height));
   }
 
   box() {
@@ -86,13 +107,14 @@ class NoiseMap {
   picture() {
     const { db } = this.data, rows = db.length, columns = db[0].length;
     const made = document.createElement("canvas");
-    [made.width, made.height] = this.isTime ? [rows, columns] : [columns, rows];
+    const total = this.starts.at(-1);
+    [made.width, made.height] = this.isTime ? [rows, columns] : [columns, total];
     const ctx = made.getContext("2d"), image = ctx.createImageData(made.width, made.height);
     const ramp = [rgb(token("sheet")), rgb(token(this.data.role.split(".").pop())), rgb(token("ink"))], none = rgb(token("rule-2"));
     db.forEach((row, r) => row.forEach((value, c) => {
-      const [x, y] = this.isTime ? [r, columns - 1 - c] : [c, rows - 1 - r];
       const colour = value == null ? none : between(ramp, Math.min(1, Math.max(0, (value - this.low) / (this.high - this.low))));
-      image.data.set([...colour, 255], 4 * (y * made.width + x));
+      const places = this.isTime ? [[r, columns - 1 - c]] : Array.from({ length: this.heights[r] }, (_, k) => [c, total - 1 - this.starts[r] - k]);
+      places.forEach(([x, y]) => image.data.set([...colour, 255], 4 * (y * made.width + x)));
     }));
     ctx.putImageData(image, 0, 0);
     return made;
@@ -100,7 +122,7 @@ class NoiseMap {
 
   xHz(hz, box) { return box.x + box.w * hz / this.topHz; }
   yHz(hz, box) { return box.y + box.h * (1 - hz / this.topHz); }
-  yDrive(row, box) { return box.y + box.h * (1 - row / this.data.db.length); }
+  yDrive(row, box) { return box.y + box.h * (1 - this.starts[row] / this.starts.at(-1)); }
 
   axes(ctx, box) {
     const { edges, unit, drive } = this.data, last = edges.length - 1, foot = box.y + box.h + 14;
@@ -109,10 +131,18 @@ class NoiseMap {
       if (this.isTime) words(ctx, hz, box.x - 5, this.yHz(hz, box) + 4, { align: "right" });
       else words(ctx, hz, this.xHz(hz, box), foot, { align: "center" });
     }
-    for (let k = 0; k <= 4; k += 1) {
-      const at = Math.round(last * k / 4), label = edges[at] >= 10 ? edges[at].toFixed(0) : edges[at].toFixed(1);
-      if (this.isTime) words(ctx, label, box.x + box.w * k / 4 * 0.98 + 4, foot, { align: "center" });
-      else words(ctx, label, box.x - 5, this.yDrive(at, box) + 4, { align: "right" });
+    const label = (at) => edges[at] >= 10 ? edges[at].toFixed(0) : edges[at].toFixed(1);
+    const quarters = [0, 1, 2, 3, 4].map((k) => Math.round(last * k / 4));
+    if (this.isTime) quarters.forEach((at, k) => words(ctx, label(at), box.x + box.w * k / 4 * 0.98 + 4, foot, { align: "center" }));
+    else {
+      const taken = [];
+      for (const at of [0, last, ...this.breaks.flat(), ...quarters]) {
+        const y = this.yDrive(at, box);
+        if (taken.some((other) => Math.abs(other - y) < 14) || this.breaks.some(([from, to]) => from < at && at < to)) continue;
+        taken.push(y);
+        words(ctx, label(at), box.x - 5, y + 4, { align: "right" });
+      }
+      for (const [from, to] of this.breaks) words(ctx, `${label(from)} to ${label(to)}: flown too briefly`, box.x + box.w / 2, (this.yDrive(from, box) + this.yDrive(to, box)) / 2 + 4, { align: "center" });
     }
     words(ctx, this.isTime ? "frequency, Hz" : `${drive}, ${unit}`, 2, 14);
     words(ctx, this.isTime ? "time, s" : "frequency, Hz", box.x + box.w, foot + 14, { align: "right" });
@@ -120,9 +150,12 @@ class NoiseMap {
 
   // how long each row was flown: a rare row is as bright as any, and says that it is rare
   occupancy(ctx, box) {
-    const { seconds } = this.data, most = Math.max(...seconds, 0.1), h = box.h / seconds.length;
+    const { seconds } = this.data, most = Math.max(...seconds, 0.1);
     words(ctx, "seconds", box.x + box.w + 8, 14);
-    seconds.forEach((value, row) => ctx.fillRect(box.x + box.w + 8, this.yDrive(row + 1, box) + 1, Math.max(value > 0 ? 1 : 0, 44 * value / most), Math.max(1, h - 2)));
+    seconds.forEach((value, row) => {
+      const top = this.yDrive(row + 1, box), h = this.yDrive(row, box) - top;
+      if (h > 2) ctx.fillRect(box.x + box.w + 8, top + 1, Math.max(value > 0 ? 1 : 0, 44 * value / most), h - 2);
+    });
   }
 
   names(ctx, box) {
@@ -175,7 +208,7 @@ class NoiseMap {
     const [row, bin] = this.cell, rows = this.data.db.length, columns = this.data.db[0].length;
     const [x, y, w, h] = this.isTime
       ? [box.x + box.w * row / rows, box.y + box.h * (1 - (bin + 1) / columns), box.w / rows, box.h / columns]
-      : [box.x + box.w * bin / columns, this.yDrive(row + 1, box), box.w / columns, box.h / rows];
+      : [box.x + box.w * bin / columns, this.yDrive(row + 1, box), box.w / columns, this.yDrive(row, box) - this.yDrive(row + 1, box)];
     ctx.strokeStyle = token("ink");
     ctx.lineWidth = 2;
     ctx.strokeRect(x - 1, y - 1, w + 2, h + 2);
@@ -187,7 +220,8 @@ class NoiseMap {
     const u = (event.clientX - rect.left - box.x) / box.w, v = 1 - (event.clientY - rect.top - box.y) / box.h;
     if (u < 0 || u >= 1 || v < 0 || v >= 1) return;
     const rows = this.data.db.length, columns = this.data.db[0].length;
-    this.cell = this.isTime ? [Math.floor(u * rows), Math.floor(v * columns)] : [Math.floor(v * rows), Math.floor(u * columns)];
+    const row = this.starts.findLastIndex((start) => start <= v * this.starts.at(-1));
+    this.cell = this.isTime ? [Math.floor(u * rows), Math.floor(v * columns)] : [Math.min(row, rows - 1), Math.floor(u * columns)];
     this.tell();
   }
 
@@ -197,6 +231,7 @@ class NoiseMap {
     event.preventDefault();
     const [dx, dy] = step, [row, bin] = this.cell, rows = this.data.db.length, columns = this.data.db[0].length;
     const wanted = this.isTime ? [row + dx, bin + dy] : [row + dy, bin + dx];
+    while (this.heights[wanted[0]] === 0) wanted[0] += dy; // over the rest of a break
     this.cell = [Math.min(rows - 1, Math.max(0, wanted[0])), Math.min(columns - 1, Math.max(0, wanted[1]))];
     this.tell();
   }

@@ -1,6 +1,7 @@
 """Twenty clients at once on the demo: how long its pages take, and how much memory the server needs.
 
-`python -m benchmarks.clients FOLDER [SECONDS]` serves a folder that `demo` made. Reference: the style sheet, a file of
+`python -m benchmarks.clients FOLDER [SECONDS] [PAUSE]` serves a folder that `demo` made; clients wait for PAUSE seconds between
+an answer and the next question, for none if it is left out. Reference: the style sheet, a file of
 the same size of the same server, asked for by the same twenty clients. A tab that comes back asks for the same page again.
 """
 
@@ -38,7 +39,7 @@ def served(folder: Path) -> tuple[subprocess.Popen[str], int]:
     raise SystemExit("the server did not start")
 
 
-def asked(port: int, pages: tuple[str, ...], seconds: float) -> tuple[dict[str, list[float]], list[str]]:
+def asked(port: int, pages: tuple[str, ...], seconds: float, pause_s: float = 0.0) -> tuple[dict[str, list[float]], list[str]]:
     """Seconds of every answer by page, and answers that were not 200."""
     took: dict[str, list[float]] = {page: [] for page in pages}
     wrong: list[str] = []
@@ -57,6 +58,7 @@ def asked(port: int, pages: tuple[str, ...], seconds: float) -> tuple[dict[str, 
             took[page].append(time.monotonic() - began)
             if answer.status != 200:
                 wrong.append(f"{page}: {answer.status}")
+            time.sleep(pause_s)
 
     threads = [threading.Thread(target=client, args=(n,)) for n in range(N_CLIENTS)]
     for thread in threads:
@@ -80,16 +82,16 @@ def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
     return peaks
 
 
-def main(folder: str, seconds: str = "20") -> None:
+def main(folder: str, seconds: str = "20", pause_s: str = "0") -> None:
     process, port = served(Path(folder))
     try:
         asked(port, PAGES, 3)  # caches and compiled templates, as in use
         reference, _ = asked(port, REFERENCE, 5)
         base = statistics.median(reference[REFERENCE[0]])
-        took, wrong = asked(port, PAGES, float(seconds))
+        took, wrong = asked(port, PAGES, float(seconds), float(pause_s))
         every = [one for times in took.values() for one in times]
         p50, p95 = np.quantile(every, [0.5, 0.95])
-        print(f"{len(every)} answers in {seconds} s, {len(wrong)} wrong {wrong[:3]}")
+        print(f"{len(every)} answers in {seconds} s with pauses of {pause_s} s, {len(wrong)} wrong {wrong[:3]}")
         print(f"median {p50 * 1e3:.0f} ms, p95 {p95 * 1e3:.0f} ms")
         print(f"the reference's median {base * 1e3:.1f} ms, p95 {p95 / base:.0f} times it")
         for page, times in took.items():

@@ -95,7 +95,7 @@ def changes_of(path: Path) -> Iterator[Change]:
         if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)) and not isinstance(node.value, bool):
             if node.value == 0:
                 continue
-            after = repr(node.value + 1) if isinstance(node.value, int) else repr(round(node.value * 1.4, 12))
+            after = repr(node.value + 1) if isinstance(node.value, int) else repr(float(f"{node.value * 1.4:.12g}"))
             yield change(
                 place(node.lineno, node.col_offset), place(node.end_lineno or 0, node.end_col_offset or 0), after, node.lineno
             )

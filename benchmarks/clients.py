@@ -78,7 +78,7 @@ def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
         except OSError:
             continue
         if process.pid in (int(entry.name), int(re.search(r"PPid:\s+(\d+)", told)[1])):  # type: ignore[index]  # always there
-            peaks[words[2]] = int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]
+            peaks[words[2]] = int(re.search(r"VmHWM:\s+(\d+)", told)[1]) / 1024  # type: ignore[index]  # the same
     return peaks
 
 

@@ -55,7 +55,7 @@ class Tuner:
         return found
 
     def change(self, number: int, **changes: object) -> None:
-        self.flights[number - 1] = replace(self.flights[number - 1], **changes)  # type: ignore[arg-type]
+        self.flights[number - 1] = replace(self.flights[number - 1], **changes)  # type: ignore[arg-type]  # fields by name
 
     def answer_selectively(self) -> None:
         """Suggestions: leave out after the change, keep before it."""

@@ -9,9 +9,9 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nembrit.web.settings")
 django.setup(set_prefix=False)
 
 from django.core.signals import request_finished, request_started  # noqa: E402 - needs the settings
-from django.db import close_old_connections, reset_queries  # noqa: E402
+from django.db import close_old_connections, reset_queries  # noqa: E402 - needs the settings
 
-from nembrit.web.common.door import Door  # noqa: E402
+from nembrit.web.common.door import Door  # noqa: E402 - needs the settings
 
 # connections belong to the threads of `common.threads`; here every request would begin a thread for nothing
 for receiver in (close_old_connections, reset_queries):

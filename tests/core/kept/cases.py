@@ -292,7 +292,7 @@ CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
-    **{name: lambda part=part: summed(part()) for name, part in PARTS.items()},  # type: ignore[misc]
+    **{name: lambda part=part: summed(part()) for name, part in PARTS.items()},  # type: ignore[misc]  # likewise
 }  # fmt: skip
 
 

@@ -128,6 +128,12 @@ def test_scatter_that_hides_what_matters_is_no_verdict() -> None:
     assert "flights a side would show it" in found.why
 
 
+def test_a_number_that_cannot_be_compared_as_a_ratio_breaks_nothing() -> None:
+    flights = flown("bbbbb", "aaaaa", after=0.96)
+    flights[0] = replace(flights[0], metrics=flights[0].metrics | {METRIC: 0.0})
+    assert verdict(flights, replace(PLAN, flights_a_side=5)).word in ("no_difference", "cannot")
+
+
 def test_before_the_planned_number_nothing_is_said() -> None:
     found = verdict(flown("bbbb", "aaa", after=0.1))
     assert (found.word, found.comparison) == ("not_yet", None)

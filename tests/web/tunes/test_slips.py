@@ -180,6 +180,7 @@ def test_card_and_settings_of_many_flights(client: Client, craft: Craft, fly) ->
     assert fields["card_key"] == fields["configuration"] == fields["build_entry"] == "unchanged"
     assert "Choose at least one flight" in client.post(address, fields).content.decode()
     client.post(address, fields | {"flights": [first.pk]})
+    client.post(address, {"flights": [first.pk]})  # not from the page
     assert set(Flight.objects.active().values_list("card_key", flat=True)) == {"full"}, "nothing chosen changes nothing"
     client.post(address, fields | {"flights": [first.pk, second.pk], "card_key": "as_flown"})
     assert list(Flight.objects.active().order_by("number").values_list("card_key", flat=True)) == ["response", "response", "full"]

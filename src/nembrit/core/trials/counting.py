@@ -115,9 +115,7 @@ def unlike(measured: Mapping[int, tuple[str, float]]) -> dict[int, str]:
     heard = {key: own for key, own in measured.items() if own[0]}
     if not heard:
         return {}
-    channel = Counter(own for own, _ in heard.values()).most_common(1)[0][0]
-    rates = [rate_hz for own, rate_hz in heard.values() if own == channel]
-    common_hz = max(rates, key=lambda rate_hz: sum(_is_near(rate_hz, other) for other in rates))
+    channel, common_hz = _usual(list(heard.values()))
     found = {}
     for key, (own, rate_hz) in heard.items():
         told = [f"{_CHANNELS.get(own, 'other')} gyro"] if own != channel else []
@@ -146,10 +144,14 @@ def _common(flights: Sequence[FlownFlight], metric: str) -> tuple[bool, str, flo
     alike = [flight for flight in flights if flight.is_simulated == is_simulated and metric in flight.metrics]
     if not alike:
         return is_simulated, "", 0.0
-    channel = Counter(flight.noise_channel for flight in alike).most_common(1)[0][0]
-    rates = [flight.sample_rate_hz for flight in alike if flight.noise_channel == channel]
-    rate_hz = max(rates, key=lambda rate: sum(_is_near(rate, other) for other in rates))
-    return is_simulated, channel, rate_hz
+    return is_simulated, *_usual([(flight.noise_channel, flight.sample_rate_hz) for flight in alike])
+
+
+def _usual(measured: Sequence[tuple[str, float]]) -> tuple[str, float]:
+    """The gyro that most were measured on, and the log rate [Hz] that most of those are near to."""
+    channel = Counter(own for own, _ in measured).most_common(1)[0][0]
+    rates = [rate_hz for own, rate_hz in measured if own == channel]
+    return channel, max(rates, key=lambda rate_hz: sum(_is_near(rate_hz, other) for other in rates))
 
 
 def _apart(flight: FlownFlight, is_simulated: bool, channel: str, rate_hz: float, metric: str) -> str:

@@ -106,7 +106,7 @@ def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
         return _verdict("cannot", told, flights, plan)
     limits = tuple(limit_state(limit, flights) for limit in plan.limits)
     asides += [f"{one.in_words}; that it is kept is not sure" for one in limits if one.state == "open"]
-    word, why = _word(primary, kind, plan, level, flights, design)
+    word, why = _word(primary, kind, plan, flights, design)
     if word == "better":
         harm = [one.in_words for one in limits if one.state == "broken"] + [
             f"{metric_label(one.name)} is clearly worse"
@@ -121,9 +121,7 @@ def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
     )  # fmt: skip
 
 
-def _word(
-    primary: MetricVerdict, kind: MetricKind, plan: Plan, level: float, flights: list[FlownFlight], design: str
-) -> tuple[str, str]:
+def _word(primary: MetricVerdict, kind: MetricKind, plan: Plan, flights: list[FlownFlight], design: str) -> tuple[str, str]:
     label, unit = metric_label(primary.name), "points" if kind.scale == "linear" else "%"
     change = primary.change_pct or 0.0
     told = f"{label} {'rose' if change >= 0 else 'fell'} by {abs(change):.2g} {unit}"
@@ -145,7 +143,7 @@ def _word(
 def _is_ruled_out(flights: list[FlownFlight], plan: Plan, kind: MetricKind, design: str) -> bool:
     """Whether an improvement that matters lies beyond the one-sided 95 % bound of the same test."""
     metric = plan.primary.metric
-    have = [flight for flight in flights if metric in flight.metrics]
+    have = [flight for flight in flights if _has(flight, metric, kind)]
     sign = 1.0 if plan.primary.direction == "lower" else -1.0
     values = [-sign * scaled(flight.metrics[metric], kind) for flight in have]
     bound = permutation_test(values, [flight.is_after for flight in have], design=design).bound

@@ -141,7 +141,8 @@ class ManyFlightsForm(forms.Form):
     def noted(self) -> dict[str, str]:
         """What changes: the card's key, and row numbers of settings and build."""
         names = {"card_key": "card_key", "configuration": "configuration_id", "build_entry": "build_entry_id"}
-        found = {column: self.cleaned_data[name] for name, column in names.items() if self.cleaned_data[name] != UNCHANGED}
+        given = {name: self.cleaned_data[name] for name in names if name in self.data}
+        found = {names[name]: value for name, value in given.items() if value != UNCHANGED}
         return {column: value for column, value in found.items() if value or column == "card_key"}
 
 

@@ -34,6 +34,7 @@ from nembrit.core.simulate.flight import fly
 from nembrit.core.simulate.position import record_path
 from nembrit.core.trials.welch import detectable_difference, flights_needed, holm_adjusted, power, welch_test
 from tests.core.kept.parts import PARTS
+from tests.core.kept.sweeps import SWEEPS
 from tests.core.recognise.test_more_dialects import DIALECTS as MORE
 from tests.dialects import DIALECTS
 from tests.flying import CARD, HEX, controller, flown, log_file
@@ -292,7 +293,7 @@ CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
-    **{name: lambda part=part: summed(part()) for name, part in PARTS.items()},  # type: ignore[misc]  # likewise
+    **{name: lambda part=part: summed(part()) for name, part in (PARTS | SWEEPS).items()},  # type: ignore[misc]  # likewise
 }  # fmt: skip
 
 

@@ -170,7 +170,12 @@ class TestWindowAndManoeuvres:
         one, two = attach(log_file(5)), attach(log_file(6))
         page = client.get(f"/flights/{one.pk}/aligned/?with={two.pk}").content.decode()
         assert "manoeuvres lined up" in page
-        assert page.count("<polyline") >= 16
+        pictures = [json.loads(part.split("</script>")[0]) for part in page.split('type="application/json">')[1:]]
+        assert len(pictures) >= 8
+        snap = next(one for one in pictures if one["title"].startswith("snap stop roll"))
+        assert [line["look"] for line in snap["lines"]] == ["setpoint", "filtered", "before_setpoint", "before"]
+        asked, there = (np.array(snap["lines"][k]["y"]) for k in (0, 2))
+        assert np.corrcoef(asked, there)[0, 1] > 0.9  # laid over each other by what was asked
         two.segments.all().delete()
         assert "has no other flight" in client.get(f"/flights/{one.pk}/aligned/").content.decode()
 

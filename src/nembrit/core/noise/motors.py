@@ -1,5 +1,6 @@
 """Which motor shakes: once-per-revolution lines and rough high-frequency noise, motor by motor."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ _BLOCK_S = 0.16
 _APART_HZ = 5.0  # speeds closer than this cannot be told apart within a block
 _LEAST_BLOCKS = 6
 _HIGH_BAND = (0.18, 0.47)  # of the sample rate
+_APART_RATIO = 2.5  # over the median of all: enough to be looked at (starting value, no source)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +44,21 @@ def _shares(values: FloatArray, n_used: int) -> MotorShares | None:
         over_second=float(values[order[0]] / max(float(others[0]), 1e-9)),
         n_used=n_used,
     )
+
+
+def apart(values: Sequence[float | None]) -> tuple[int, ...]:
+    """Motors, counted from 1, whose number is at least 2.5 times the median of all: worth a look, no proof.
+
+    Values that are missing or not finite are left out; with fewer than three nothing can be said.
+
+    >>> apart((1.0, 7.0, 1.1, 0.9, 6.5, 1.2)), apart((1.0, 1.4, 0.9))
+    ((2, 5), ())
+    """
+    known = {n + 1: value for n, value in enumerate(values) if value is not None and np.isfinite(value)}
+    if len(known) < 3:
+        return ()
+    usual = float(np.median(list(known.values())))
+    return tuple(n for n, value in known.items() if value >= _APART_RATIO * max(usual, 1e-12))
 
 
 def once_per_turn(recording: Recording, n_motors: int) -> MotorShares | None:

@@ -94,6 +94,27 @@ def quantity_of(role: str) -> str | None:
     return next((quantity for pattern, quantity in _COMPILED if pattern.fullmatch(role)), None)
 
 
+_SPOKEN = {
+    "gyro_raw": "raw gyro", "setpoint": "set-point", "term_p": "P term", "term_i": "I term", "term_d": "D term",
+    "term_f": "F term", "accel": "accelerometer", "attitude_wanted": "wanted attitude", "heading_wanted": "wanted heading",
+}  # fmt: skip
+
+
+def spoken(role: str) -> str:
+    """A role as people say it; a word that is no role comes back with blanks for underscores.
+
+    >>> spoken("gyro_raw.roll"), spoken("motor_rpm.2"), spoken("b/accel.z"), spoken("battery_voltage")
+    ('raw gyro, roll', 'speed of motor 2', 'accelerometer, z, second board', 'battery voltage')
+    """
+    family, _, part = role.removeprefix("b/").partition(".")
+    name = _SPOKEN.get(family, family.replace("_", " "))
+    if family == "motor_rpm":
+        name = f"speed of motor {part}"
+    elif part:
+        name += f" {part}" if part.isdigit() else f", {part}"
+    return f"{name}, second board" if role.startswith("b/") else name
+
+
 def unit_of(role: str) -> str:
     """Unit that the core computes a role in, for instance ``deg/s``."""
     quantity = quantity_of(role)

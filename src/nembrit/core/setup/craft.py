@@ -39,40 +39,46 @@ class Craft:
 
 
 KINDS = ("multirotor", "fixed_wing")
-LAYOUTS: dict[str, tuple[str, int, float]] = {
-    # name → label, motors, angle of the first motor from the nose [deg, clockwise seen from above]
-    "tri": ("three motors, yaw by a servo", 3, 60.0),
-    "quad": ("four motors, X", 4, 45.0),
-    "quad_plus": ("four motors, plus: one at the nose", 4, 0.0),
-    "hex": ("six motors, one pair abeam", 6, 30.0),
-    "hex_nose": ("six motors, one at the nose", 6, 0.0),
-    "octo": ("eight motors, two ahead", 8, 22.5),
-    "octo_nose": ("eight motors, one at the nose", 8, 0.0),
+LAYOUTS: dict[str, tuple[str, int, float, int]] = {
+    # name → label, arms, angle of the first arm from the nose [deg, clockwise seen from above], motors on an arm
+    "tri": ("three motors, yaw by a servo", 3, 60.0, 1),
+    "quad": ("four motors, X", 4, 45.0, 1),
+    "quad_plus": ("four motors, plus: one at the nose", 4, 0.0, 1),
+    "hex": ("six motors, one pair abeam", 6, 30.0, 1),
+    "hex_nose": ("six motors, one at the nose", 6, 0.0, 1),
+    "tri_coax": ("six motors, two on each of three arms", 3, 60.0, 2),
+    "octo": ("eight motors, two ahead", 8, 22.5, 1),
+    "octo_nose": ("eight motors, one at the nose", 8, 0.0, 1),
+    "quad_coax": ("eight motors, two on each of four arms", 4, 45.0, 2),
 }
 
 
 def layout_motors(layout: str) -> tuple[Motor, ...]:
-    """Mixer rows of a regular layout, motors counted clockwise from the right of the nose.
+    """Mixer rows of a regular layout, motors counted clockwise from the right of the nose, lower ones after all upper ones.
 
     Roll is positive to the right, pitch with the nose up, yaw to the right; neighbours spin in
-    opposite directions, the first one clockwise; an odd number leaves yaw to a servo. Rows
-    are scaled to a largest roll and pitch share of 1.
+    opposite directions, the first one clockwise, and so do two on one arm; three single motors leave yaw to a servo.
+    Rows are scaled to a largest roll and pitch share of 1.
 
     >>> layout_motors("quad")[0]
     Motor(roll=-1.0, pitch=1.0, yaw=-1.0)
     """
     if layout not in LAYOUTS:
         raise InputError(f"“{layout}” is no layout; expected {', '.join(LAYOUTS)}")
-    _, n_motors, first_deg = LAYOUTS[layout]
-    angles = [math.radians(first_deg + 360 * k / n_motors) for k in range(n_motors)]
+    _, n_arms, first_deg, n_levels = LAYOUTS[layout]
+    angles = [math.radians(first_deg + 360 * k / n_arms) for k in range(n_arms)]
     right = max(abs(math.sin(angle)) for angle in angles)
     ahead = max(abs(math.cos(angle)) for angle in angles)
+
+    def yaw(k: int, level: int) -> float:
+        if n_arms % 2 and n_levels == 1:
+            return 0.0
+        turn = -1.0 if k % 2 == 0 or n_arms % 2 else 1.0  # upper ones of an odd number of arms all turn one way
+        return turn if level == 0 else -turn
+
     return tuple(
-        Motor(
-            roll=round(-math.sin(angle) / right, 4) + 0.0,
-            pitch=round(math.cos(angle) / ahead, 4) + 0.0,
-            yaw=0.0 if n_motors % 2 else -1.0 if k % 2 == 0 else 1.0,
-        )
+        Motor(roll=round(-math.sin(angle) / right, 4) + 0.0, pitch=round(math.cos(angle) / ahead, 4) + 0.0, yaw=yaw(k, level))
+        for level in range(n_levels)
         for k, angle in enumerate(angles)
     )
 

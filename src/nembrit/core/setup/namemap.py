@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from nembrit.core.errors import InputError
 from nembrit.core.types import AXES
 
 
@@ -105,18 +106,60 @@ _LOW_WORDS = {"lowpass", "low", "smooth", "cutoff", "lpf", "hz"}
 _WORD_BREAK = re.compile(r"[^a-z0-9]+|(?<=[a-z])(?=[0-9])")
 
 
-def propose_map(names: Iterable[str]) -> dict[str, Meaning]:
-    """Guess what names mean from their words; names that say nothing known are left out.
+def propose_map(names: Iterable[str], values: Mapping[str, float | None] | None = None) -> dict[str, Meaning]:
+    """Guess what names mean from their words; names that say nothing known are left out, scales that are not sure left open.
 
     >>> {name: meaning.key for name, meaning in propose_map(["p on roll", "smooth d hz", "beep volume"]).items()}
     {'p on roll': 'gain.rate.roll.p', 'smooth d hz': 'filter.d_term.low.cutoff_hz'}
+    >>> propose_map(["idle"], {"idle": 5.5})["idle"].scale
+    0.01
     """
     found: dict[str, Meaning] = {}
     for name in names:
         key = _guess(_WORD_BREAK.split(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).lower()))
         if key and key not in {meaning.key for meaning in found.values()}:
-            found[name] = Meaning(key, None if key.startswith("gain.") else 1.0)
+            found[name] = Meaning(key, _scale(key, name, (values or {}).get(name)))
     return found
+
+
+_SHARES = ("idle", "output_limit", "integral_limit")
+
+
+def _scale(key: str, name: str, value: float | None) -> float | None:
+    """The scale that a setting most likely has; None where its number does not tell."""
+    if key.startswith("gain."):
+        return None
+    if key not in _SHARES:
+        return 1.0
+    if "%" in name or "percent" in name.lower() or (value is not None and 1 < value <= 100):
+        return 0.01
+    return 1.0 if value is not None and 0 < value < 0.3 else None
+
+
+# meaning → from what on a value is beyond sense, and its unit
+_MOST = (
+    (r"filter\..*_hz|output_rate_hz|loop_rate_hz", 100_000.0, "Hz"),
+    (r"rates\..*", 6_000.0, "deg/s"),
+    (r"filter\..*\.q", 100.0, ""),
+)
+
+
+def check_sense(name: str, meaning: Meaning, value: float | None) -> None:
+    """Refuse a scale that makes a setting's number mean what cannot be. Raises InputError.
+
+    >>> check_sense("idle", Meaning("idle", 0.01), 5.5)
+    """
+    if meaning.scale is None or value is None:
+        return
+    found = value * meaning.scale
+    if meaning.key in _SHARES and not 0 <= found <= 1:
+        raise InputError(
+            f"“{name} = {value:g}” with the scale {meaning.scale:g} would be {100 * found:g} % of full: a share goes from 0 to "
+            f"100 %. If {value:g} is a per cent, its scale is 0.01"
+        )
+    for pattern, most, unit in _MOST:
+        if re.fullmatch(pattern, meaning.key) and not 0 <= found <= most:
+            raise InputError(f"“{name} = {value:g}” with the scale {meaning.scale:g} would be {found:g} {unit}: beyond sense")
 
 
 def _guess(words: list[str]) -> str | None:

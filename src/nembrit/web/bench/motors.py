@@ -1,10 +1,13 @@
 """Motors, vibration and spikes as their page shows them."""
 
 from collections.abc import Sequence
+from math import isfinite
+from statistics import median
 from typing import Any
 
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.causes.finding import Finding
+from nembrit.core.noise.motors import apart
 from nembrit.core.noise.spikes import Spikes
 
 
@@ -27,6 +30,7 @@ def page_of(results: FlightResults) -> dict[str, Any]:
         "findings": judgement.findings,
         "untested_propeller": judgement.untested.get("propeller", ""),
         "headline": headline(results, spikes),
+        "unproven": unproven(results),
     }
 
 
@@ -45,9 +49,11 @@ def motor_rows(results: FlightResults) -> list[dict[str, Any]]:
         value = values[n] if values is not None and n < len(values) else None
         if values is None or value is None or value != value:  # not a number: not told apart from its neighbours
             return {"label": label, "value": None}
-        largest = max(one for one in values if one is not None and one == one)
-        share = 100 * value / max(largest, 1e-12)
-        return {"label": label, "value": value, "shown": value * factor, "share": share, "is_out": (code, n + 1) in blamed}
+        is_out, stands = (code, n + 1) in blamed, apart(values)
+        found = {"label": label, "value": value, "shown": value * factor, "is_out": is_out, "stands": n + 1 in stands}
+        if stands:  # a bar only where its length means something
+            found["share"] = 100 * value / max(one for one in values if one is not None and one == one)
+        return found
 
     output = [outputs.get(n + 1) for n in range(count)]
     columns: tuple[tuple[str, Sequence[float | None] | None, float, str], ...] = (
@@ -59,6 +65,22 @@ def motor_rows(results: FlightResults) -> list[dict[str, Any]]:
     ]
 
 
+def unproven(results: FlightResults) -> str:
+    """Motors that read far more than the rest without a finding about them, in words."""
+    motors = results.motors
+    blamed = {finding.motor for finding in (results.judgement.findings if results.judgement else ())}
+    columns = ((motors.turning, "once-per-turn shaking"), (motors.rough, "rough noise")) if motors else ()
+    for shares, what in columns:
+        found = apart(shares.values) if shares else ()
+        if shares is None or not found or blamed & set(found):
+            continue
+        others = [value for n, value in enumerate(shares.values) if n + 1 not in found and isfinite(value)]
+        ratio = max(shares.values[n - 1] for n in found) / max(median(others), 1e-12)
+        name = f"motor {found[0]} reads" if len(found) == 1 else f"motors {' and '.join(map(str, found))} read"
+        return f"{name} {ratio:.0f} times the others’ {what}"
+    return ""
+
+
 def headline(results: FlightResults, spikes: Sequence[tuple[str, Spikes]]) -> str:
     """The page's title: what stands out."""
     findings: tuple[Finding, ...] = results.judgement.findings if results.judgement else ()
@@ -67,6 +89,8 @@ def headline(results: FlightResults, spikes: Sequence[tuple[str, Spikes]]) -> st
             return finding.highlight
     if any(found.times_s for _, found in spikes):
         return "Spikes in the raw gyro, no motor out of line"
+    if in_words := unproven(results):
+        return f"No motor is to blame yet; {in_words}"
     if results.motors and results.motors.turning:
         return "No motor stands out from its neighbours"
     return "Vibration in hover, motor by motor"

@@ -13,7 +13,8 @@ from django.http import HttpRequest, JsonResponse
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Line:
-    """One line. `look` names a style of the module: raw, filtered, before, after, setpoint, plain."""
+    """One line. `look` names a style of the module: raw, filtered, before, after, setpoint, plain and more
+    (`style.js`)."""
 
     label: str
     x: Sequence[float | None]
@@ -66,6 +67,7 @@ class Chart:
     lines: list[Line]
     bands: list[Band] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
+    is_small: bool = False  # lines are named beside it, not in it
     level: float | None = None  # a thin horizontal line, such as the target of a step
 
     def as_json(self) -> dict[str, Any]:

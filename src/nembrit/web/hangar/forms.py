@@ -1,4 +1,4 @@
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django import forms
@@ -72,6 +72,53 @@ class CraftEditForm(SeenForm):
         data = super().clean() or {}
         _within_limits(self, data)
         return data
+
+
+class MotorsForm(forms.Form):
+    """Which motor sits at which place, and which way it turns; places come clockwise from the right of the nose."""
+
+    order_seen = forms.CharField(widget=forms.HiddenInput, required=False)
+    TURNS = (("clockwise", "clockwise"), ("anticlockwise", "anticlockwise"))
+
+    def __init__(self, data: Mapping[str, Any] | None = None, *, places: Sequence[services.Place]) -> None:
+        super().__init__(data)
+        self.places = places
+        self.now = seen_of([(place.name, place.number, place.turns) for place in places])
+        self.fields["order_seen"].initial = self.now
+        numbers = [(n, f"motor {n}") for n in range(1, len(places) + 1)]
+        for k, place in enumerate(places):
+            self.fields[f"number-{k}"] = forms.TypedChoiceField(
+                choices=numbers, coerce=int, initial=place.number, label=place.name.capitalize()
+            )
+            if place.turns:
+                self.fields[f"turns-{k}"] = forms.ChoiceField(
+                    choices=self.TURNS, initial=place.turns, label=f"{place.name.capitalize()} turns"
+                )
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        if data.get("order_seen") != self.now:
+            raise forms.ValidationError("the motors were put in another order since this page was opened; look at them again")
+        return data
+
+    @property
+    def numbers(self) -> list[int]:
+        return [self.cleaned_data[f"number-{k}"] for k in range(len(self.places))]
+
+    @property
+    def clockwise(self) -> list[bool]:
+        return [self.cleaned_data.get(f"turns-{k}") == "clockwise" for k in range(len(self.places))]
+
+    def rows(self) -> list[dict[str, Any]]:
+        """Every place with its fields and where it is drawn."""
+        return [
+            {
+                "place": place, "number": self[f"number-{k}"], "turns": self[f"turns-{k}"] if place.turns else None,
+                "x": round(46 * place.right + (9 if "lower" in place.name else 0), 1),
+                "y": round(-46 * place.ahead + (9 if "lower" in place.name else 0), 1),
+            }
+            for k, place in enumerate(self.places)
+        ]  # fmt: skip
 
 
 class ConfigurationForm(forms.Form):

@@ -15,11 +15,16 @@ from nembrit.core.setup.configuration import SettingChange
 from nembrit.core.setup.controller import Controller, controller_from_settings
 from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
 from nembrit.core.setup.craft import Craft as CoreCraft
+from nembrit.core.setup.frame import Place as Place
+from nembrit.core.setup.frame import places_of, rearranged
 from nembrit.core.setup.pasted import Pasted, parse_settings, read_pasted
+from nembrit.core.simulate.airframe import airframe_of
+from nembrit.core.simulate.assumed import Assumption, assumed_scales
 from nembrit.core.types import FloatArray
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
+from nembrit.web.hangar.signals import craft_changed
 
-LAYOUT_CHOICES = [(key, label) for key, (label, _, _) in LAYOUTS.items()]
+LAYOUT_CHOICES = [(key, label) for key, (label, *_) in LAYOUTS.items()]
 MEANINGS = namemap.MEANINGS
 GROUPS = namemap.GROUPS
 GAIN_UNITS = namemap.GAIN_UNITS
@@ -56,6 +61,25 @@ def core_craft(craft: Craft) -> CoreCraft:
         cells=craft.cells,
         mass_g=craft.mass_g,
     )
+
+
+def motor_places(craft: Craft) -> tuple[Place, ...]:
+    """Where each motor sits, clockwise from the right of the nose."""
+    return places_of(core_craft(craft).motors)
+
+
+def rearrange_motors(craft: Craft, numbers: Sequence[int], clockwise: Sequence[bool]) -> bool:
+    """Count the motors in another order, or turn some the other way; whether anything changed. Raises InputError."""
+    before = core_craft(craft).motors
+    after = rearranged(before, numbers, clockwise)
+    if after == before:
+        return False
+    with transaction.atomic():
+        for number, motor in enumerate(after, start=1):
+            rows = craft.actuators.filter(kind=Actuator.Kind.MOTOR, number=number)
+            rows.update(roll=motor.roll, pitch=motor.pitch, yaw=motor.yaw)
+        craft_changed.send(sender=Craft, craft=craft)
+    return True
 
 
 def mixer_of(craft: Craft) -> FloatArray | None:
@@ -144,7 +168,9 @@ def add_configuration(craft: Craft, settings: Sequence[CoreSetting], *, source: 
         for position, setting in enumerate(settings)
     )
     known = set(craft.name_map.values_list("name", flat=True))
-    proposals = namemap.propose_map(setting.name for setting in settings)
+    proposals = namemap.propose_map(
+        [setting.name for setting in settings], {setting.name: core_configuration.number(setting.value) for setting in settings}
+    )
     NameMapEntry.objects.bulk_create(
         NameMapEntry(craft=craft, name=name, meaning=meaning.key, scale=meaning.scale)
         for name, meaning in proposals.items()
@@ -172,6 +198,8 @@ def name_map(craft: Craft) -> dict[str, namemap.Meaning]:
 def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]) -> None:
     """Replace the meanings of the given names; an empty meaning removes it. Raises InputError for a doubtful map."""
     used: dict[str, str] = {}
+    latest = latest_configuration(craft)
+    values = {setting.name: core_configuration.number(setting.value) for setting in core_settings(latest)} if latest else {}
     for name, (meaning, scale) in meanings.items():
         if not meaning:
             continue
@@ -181,6 +209,7 @@ def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]
             raise InputError(f"“{used[meaning]}” and “{name}” cannot both be the {MEANINGS[meaning]}")
         if scale is not None and not 0 < scale < 1e6:
             raise InputError(f"“{name}”: a scale must be above 0, got {scale:g}")
+        namemap.check_sense(name, namemap.Meaning(meaning, scale), values.get(name))
         used[meaning] = name
     NameMapEntry.objects.filter(craft=craft, name__in=meanings).delete()
     NameMapEntry.objects.bulk_create(
@@ -223,5 +252,25 @@ def named_settings(configuration: Configuration) -> list[NamedSetting]:
 
 
 def controller_of(configuration: Configuration) -> Controller:
-    """The controller in SI units; raises InputError for what is missing or wrong."""
-    return controller_from_settings(core_settings(configuration), name_map(configuration.craft))
+    """The controller in SI units; raises InputError for what is missing or wrong.
+
+    Scales of gains that are not known are assumed, as `assumptions_about` tells.
+    """
+    names, _ = _filled_map(configuration.craft)
+    return controller_from_settings(core_settings(configuration), names)
+
+
+def assumptions_about(craft: Craft) -> tuple[Assumption, ...]:
+    """What the simulator assumes about gains whose scale is not known; nothing where it cannot fly the craft anyway."""
+    try:
+        return _filled_map(craft)[1]
+    except InputError:
+        return ()
+
+
+def _filled_map(craft: Craft) -> tuple[namemap.NameMap, tuple[Assumption, ...]]:
+    names = name_map(craft)
+    reference = craft.configurations.filter(is_reference=True).first() or craft.configurations.order_by("number").first()
+    if reference is None or not any(meaning.scale is None for meaning in names.values()):
+        return names, ()
+    return assumed_scales(core_settings(reference), names, airframe_of(core_craft(craft)))

@@ -13,7 +13,7 @@ from nembrit.core.errors import CoreError
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once, sent_before
 from nembrit.web.hangar import services
-from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, NameMapForm
+from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, MotorsForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.signals import craft_changed
 
@@ -50,8 +50,30 @@ def craft_edit(request: HttpRequest, craft_id: int) -> HttpResponse:
             messages.success(request, f"{craft.name} is saved.")
             return redirect(craft)
         status = 409
-    context = {"craft": Craft.objects.get(pk=craft_id), "form": form}
-    return render(request, "hangar/craft_edit.html", context, status=status)
+    return _edit_page(request, craft_id, status, form=form)
+
+
+def _edit_page(request: HttpRequest, craft_id: int, status: int, **forms: Any) -> HttpResponse:
+    craft = Craft.objects.get(pk=craft_id)
+    context = {"craft": craft, "form": CraftEditForm(instance=craft), "motors": MotorsForm(places=services.motor_places(craft))}
+    return render(request, "hangar/craft_edit.html", context | forms, status=status)
+
+
+@require_POST
+def craft_motors(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Correct which motor sits where and which way it turns; answers that rest on it are made anew."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    form = MotorsForm(request.POST, places=services.motor_places(craft))
+    if form.is_valid():
+        try:
+            changed = services.rearrange_motors(craft, form.numbers, form.clockwise)
+        except CoreError as error:
+            form.add_error(None, str(error))
+        else:
+            told = "are saved; what rests on them is worked out anew" if changed else "stand as they stood"
+            messages.success(request, f"The motors of {craft.name} {told}.")
+            return redirect(craft)
+    return _edit_page(request, craft_id, 400, motors=form)
 
 
 @require_POST

@@ -19,6 +19,16 @@ KINDS = {
     "geojson": ("GeoJSON line of the positions", "application/geo+json"),
 }
 PLACES = ("latitude", "longitude")
+TRACKS = ("gpx", "geojson")
+
+
+def has_places(stream: Stream) -> bool:
+    return {channel.role for channel in stream.channels.all()} >= set(PLACES)
+
+
+def kinds_for(stream: Stream) -> dict[str, tuple[str, str]]:
+    """The forms that a stream can be given out in: a track only where there are positions."""
+    return {key: kind for key, kind in KINDS.items() if key not in TRACKS or has_places(stream)}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +56,7 @@ def give(
     times = stream.channels.select_related("stream").get(position=0)
     first, last = exact_range(times, start_s, end_s)
     stem = log.file_name.rsplit(".", 1)[0][:80] or "log"
-    if kind in ("gpx", "geojson"):
+    if kind in TRACKS:
         if not with_places:
             raise InputError("a track is made of positions; tick “positions” to give one out")
         return _track(log, stream, kind, first, last, stem)

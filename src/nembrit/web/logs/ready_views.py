@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from nembrit.core.records.roles import spoken
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Segment
 from nembrit.web.logs.storage import load_samples, load_values, main_stream
@@ -13,6 +14,11 @@ _VIEWS: tuple[tuple[str, str, tuple[tuple[str, tuple[str, ...]], ...]], ...] = (
     ("tracking", "Tracking", (*((axis, (f"setpoint.{axis}", f"gyro.{axis}")) for axis in AXES), ("throttle", ("throttle",)))),
     ("noise", "Noise", tuple((axis, (f"gyro_raw.{axis}", f"gyro.{axis}")) for axis in AXES)),
     ("terms", "P, I, D", tuple((axis, tuple(f"term_{term}.{axis}" for term in "pidf")) for axis in AXES)),
+    (
+        "stop",
+        "P and D over the set-point",
+        tuple((axis, (f"setpoint.{axis}", f"term_p.{axis}", f"term_d.{axis}")) for axis in AXES),
+    ),
     ("power", "Power", (("voltage", ("battery_voltage",)), ("current", ("battery_current",)), ("throttle", ("throttle",)))),
     (
         "position",
@@ -63,6 +69,7 @@ def _channels(segment: Segment, is_main: bool) -> list[dict[str, Any]]:
             "id": row.pk,
             "role": row.role if row.role else "",
             "label": prefix + (row.role or row.name),
+            "name": prefix + (spoken(row.role) if row.role else row.name),
             "unit": row.unit or "1",
             "colour": _COLOURS.get(row.role.removeprefix("b/").split(".")[-1], "ink"),
             "labels": row.labels,

@@ -8,14 +8,14 @@ import numpy as np
 
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.records.measure import measure
+from nembrit.core.records.roles import spoken
 from nembrit.core.records.timebase import uniform
 from nembrit.core.records.track import track_of
 from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.types import FloatArray
 from nembrit.web.common.charts import Axis, Chart, Line, decibels
 from nembrit.web.flights.models import Flight
-from nembrit.web.logs.alignment import Pair
-from nembrit.web.logs.models import Channel, Log, Segment, Stream
+from nembrit.web.logs.models import Channel, Log, Stream
 from nembrit.web.logs.packing import PYRAMID_SAMPLES
 from nembrit.web.logs.storage import cached_pyramid, load_stream, load_together, load_values, values_of
 from nembrit.web.logs.windows import roles_of
@@ -195,12 +195,12 @@ def spectrum_chart(channel: Channel, clock: Clock, *, start_s: float, end_s: flo
     unit = channel.unit or "1"
     top_hz = float(spectrum.frequency_hz[-1])
     return Chart(
-        title=f"Spectrum of {channel.role or channel.name}, {start_s:.2f} to {end_s:.2f} s",
+        title=f"Spectrum of {spoken(channel.role) if channel.role else channel.name}, {start_s:.2f} to {end_s:.2f} s",
         x=Axis(label="frequency", unit="Hz", low=0, high=min(top_hz, 1000.0)),
         y=Axis(label="density", unit=f"dB re 1 ({unit})²/Hz", from_x=min(10.0, top_hz / 20)),
         lines=[
             Line(
-                label=channel.role or channel.name,
+                label=spoken(channel.role) if channel.role else channel.name,
                 x=[round(value, 3) for value in spectrum.frequency_hz.tolist()],
                 y=decibels(spectrum.psd_dps2_per_hz.tolist()),
             )
@@ -274,44 +274,3 @@ def _colouring(channel: Channel, clocks: dict[int, Clock], t_s: FloatArray) -> t
 
 def _listed(values: FloatArray, digits: int) -> list[float | None]:
     return [round(value, digits) if np.isfinite(value) else None for value in values.tolist()]
-
-
-def overlay_pictures(first: Segment, second: Segment, pairs: list[Pair]) -> list[dict[str, Any]]:
-    """Small pictures of paired manoeuvres laid over each other: points of two SVG polylines, 220 × 70."""
-    found = []
-    for pair in pairs:
-        role = f"gyro.{pair.axis}" if pair.axis else "throttle"
-        curves = [
-            _curve(segment, role, start_s - 0.3)
-            for segment, start_s in ((first, pair.first_s), (second, pair.first_s - pair.lag_s))
-        ]
-        if any(curve is None for curve in curves):
-            found.append({"pair": pair, "lines": []})
-            continue
-        # the way flown may differ from flight to flight: each is turned to start upward
-        shown = [
-            curve * (np.sign(float(curve[:25].mean())) or 1.0 if pair.axis else 1.0) for curve in curves if curve is not None
-        ]
-        low, high = min(float(np.nanmin(curve)) for curve in shown), max(float(np.nanmax(curve)) for curve in shown)
-        span = (high - low) or 1.0
-        lines = [
-            " ".join(
-                f"{220 * k / (curve.size - 1):.1f},{66 - 62 * (value - low) / span:.1f}" for k, value in enumerate(curve.tolist())
-            )
-            for curve in shown
-        ]
-        found.append({"pair": pair, "lines": lines, "low": low, "high": high})
-    return found
-
-
-def _curve(segment: Segment, role: str, start_s: float) -> FloatArray | None:
-    """1.5 s of a channel in 150 steps."""
-    channel = Channel.objects.filter(stream__log=segment.log_id, role=role).select_related("stream").first()
-    if channel is None:
-        return None
-    times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
-    first, last = sample_range(times, start_s - 0.1, start_s + 1.7)
-    t_s, values = load_values(times, first=first, last=last), load_values(channel, first=first, last=last)
-    if t_s.size < 4 or not np.isfinite(values).any():
-        return None
-    return np.interp(start_s + np.linspace(0, 1.5, 150), t_s, np.nan_to_num(values))

@@ -12,6 +12,7 @@ from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.services import assumptions_about as assumptions_about
 from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration
 from nembrit.web.intake.arrivals import arrive
 from nembrit.web.intake.services import take_in

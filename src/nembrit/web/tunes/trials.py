@@ -6,7 +6,7 @@ from typing import Any
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.report.codec import from_json
 from nembrit.core.trials.counting import FlownFlight, Standing, standings
-from nembrit.core.trials.gone import FaultGone, fault_gone
+from nembrit.core.trials.gone import AsBefore, FaultGone, as_before, fault_gone
 from nembrit.core.trials.overlay import Overlay, overlay
 from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.trials.trial import TrialVerdict, judge
@@ -42,6 +42,7 @@ class Trial:
     judged: list[JudgedFlight]
     verdict: TrialVerdict
     fault: FaultGone | None  # of a repair: what the finding itself says since
+    recovered: AsBefore | None  # of a repair: against the flights from before the fault appeared
     without_card: list[Flight]  # of both sides, but flown without a card where the slip names one
 
 
@@ -53,18 +54,21 @@ class TrialRecord:
     standing: tuple[Standing, ...]
     verdict: TrialVerdict
     fault: FaultGone | None
+    recovered: AsBefore | None
     version: str
 
 
 def record_of(trial: Trial) -> TrialRecord:
     standing = tuple(row.standing for row in trial.judged if row.standing)
-    return TrialRecord(plan=trial.plan, standing=standing, verdict=trial.verdict, fault=trial.fault, version=VERSION)
+    return TrialRecord(
+        plan=trial.plan, standing=standing, verdict=trial.verdict, fault=trial.fault, recovered=trial.recovered, version=VERSION
+    )
 
 
 def record_from(data: dict[str, Any]) -> TrialRecord | None:
     """A record of this version's form; None for older ones."""
     try:
-        record: TrialRecord = from_json(TrialRecord, data)
+        record: TrialRecord = from_json(TrialRecord, {"recovered": None} | data)  # older ones were made without
     except (KeyError, TypeError):
         return None
     return record
@@ -104,6 +108,10 @@ def trial_of(slip: Slip) -> Trial:
             if not slip.card_key or flight.card_key == slip.card_key
         ],
         verdict=judge(standing, plan),
+        recovered=_recovered(
+            slip,
+            [(is_after, own, flown.get(flight.pk)) for (flight, is_after), (_, own) in zip(sides, analysed, strict=True)],
+        ),
         fault=_fault_since(slip, [(is_after, own) for (_, is_after), (_, own) in zip(sides, analysed, strict=True)]),
         without_card=[flight for flight, _ in sides if slip.card_key and not flight.card_key],
     )  # fmt: skip
@@ -116,6 +124,22 @@ def _fault_since(slip: Slip, flights: list[tuple[bool, FlightResults | None]]) -
     since = [own.judgement for is_after, own in flights if is_after and own is not None and own.judgement is not None]
     tested = [one for one in since if slip.cause_code not in one.untested]
     return fault_gone([any(finding.code == slip.cause_code for finding in one.faults) for one in tested])
+
+
+def _recovered(slip: Slip, flights: list[tuple[bool, FlightResults | None, FlownFlight | None]]) -> AsBefore | None:
+    """A repair's flights since against those of the same craft from before the fault first showed."""
+    if not slip.cause_code:
+        return None
+
+    def shows(own: FlightResults | None) -> bool:
+        faults = own.judgement.faults if own is not None and own.judgement is not None else ()
+        return any(finding.code == slip.cause_code for finding in faults)
+
+    first = next((k for k, (is_after, own, _) in enumerate(flights) if not is_after and shows(own)), 0)
+    sound = [flight for is_after, _, flight in flights[:first] if not is_after and flight is not None and not flight.is_cause]
+    since = [flight for is_after, _, flight in flights if is_after and flight is not None]
+    comparable = {flight.is_simulated for flight in since}
+    return as_before([flight for flight in sound if {flight.is_simulated} == comparable], since, slip.primary_metric)
 
 
 def sides_of(slip: Slip) -> list[tuple[Flight, bool]]:

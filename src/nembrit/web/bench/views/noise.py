@@ -19,6 +19,9 @@ from nembrit.web.logs.windows import MANOEUVRE_KINDS
 OVERS = (("throttle", "throttle"), ("speed", "motor speed"), ("time", "time"))
 
 
+_OF_SPECTRA = ("kind", "low", "high", "show", "scale", "x", "with", "family")
+
+
 def _flight(flight_id: int) -> Flight:
     return get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
 
@@ -51,6 +54,8 @@ def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         "families": list(noise.FAMILIES.items())[:2],
         "shows": list(noise.UNITS.items()),
         "own_motion_hz": f"{OWN_MOTION_HZ:.0f}",
+        # another axis or gyro keeps what was chosen for the spectra
+        "carried": [(key, value) for key in _OF_SPECTRA for value in request.GET.getlist(key)[:8]],
         "low": request.GET.get("low", "0"),
         "high": request.GET.get("high", "100"),
         "trace_url": reverse("logs:trace_page", args=[flight.pk]),

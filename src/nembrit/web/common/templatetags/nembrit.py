@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from django import template
 from django.utils.html import format_html
 
+from nembrit.core.records.roles import spoken
 from nembrit.web.common.once import FIELD, new_mark
 
 register = template.Library()
+register.filter("spoken", spoken)
 _MINUS = "\u2212"
 _THIN = "\u202f"
 
@@ -35,6 +37,12 @@ def signed(value: float | None, count: int = 2) -> str:
     """Like `digits`, with a plus sign for gains."""
     text = digits(value, count)
     return f"+{text}" if value is not None and value > 0 else text
+
+
+@register.filter
+def p_value(value: float | None) -> str:
+    """A p as it is told: two digits, and nothing smaller than a thousandth, which no handful of flights can back."""
+    return "< 0.001" if value is not None and value < 0.001 else digits(value, 2)
 
 
 @register.filter

@@ -12,7 +12,7 @@ from nembrit.web.common.fields import number, row_number, seconds_of
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.services import paste_configuration
-from nembrit.web.logs import alignment, give, places, traces, windows
+from nembrit.web.logs import alignment, give, overlays, places, traces, windows
 from nembrit.web.logs.models import Log, Manoeuvre, Segment
 
 
@@ -175,5 +175,5 @@ def flights_aligned(request: HttpRequest, flight_id: int) -> HttpResponse:
     first, second = windows.main_segment(flight), windows.main_segment(other) if other else None
     if first and second:
         pairs = alignment.manoeuvre_pairs(first, second)
-        context |= {"pairs": pairs, "first": first, "second": second, "pictures": traces.overlay_pictures(first, second, pairs)}
+        context |= {"pairs": pairs, "pictures": overlays.laid_over(first, second, pairs)}
     return render(request, "logs/aligned.html", context)

@@ -145,7 +145,9 @@ def give_out(request: HttpRequest, log_id: int) -> HttpResponse:
             )
             return answer
     context = {
-        "craft": log.craft, "log": log, "streams": streams, "stream": chosen, "kinds": give.KINDS, "error": error,
+        "craft": log.craft, "log": log, "streams": streams, "stream": chosen, "kinds": give.kinds_for(chosen), "error": error,
+        "has_places": give.has_places(chosen),
+        "elsewhere": next((one for one in streams if give.has_places(one)), None) if not give.has_places(chosen) else None,
         "chosen": request.GET.getlist("channel"), "asked": bool(request.GET.get("form")),
     }  # fmt: skip
     return render(request, "logs/give.html", context, status=400 if error else 200)

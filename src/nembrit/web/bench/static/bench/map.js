@@ -100,7 +100,7 @@ class NoiseMap {
       ["CSV", () => save(`${stem}.csv`, new Blob([csvOf(this.rows(0, Infinity))], { type: "text/csv" }))],
       ["SVG", () => saveSvg(stem, title, width, height, (pen) => this.paint(pen))],
       ["PNG", () => savePng(stem, width, height, (pen) => this.paint(pen))],
-    ]);
+    ], this.canvas);
   }
 
   // one pixel a cell: frequency to the right and drive upwards, or time to the right and frequency upwards
@@ -145,6 +145,8 @@ class NoiseMap {
       for (const [from, to] of this.breaks) words(ctx, `${label(from)} to ${label(to)}: flown too briefly`, box.x + box.w / 2, (this.yDrive(from, box) + this.yDrive(to, box)) / 2 + 4, { align: "center" });
     }
     words(ctx, this.isTime ? "frequency, Hz" : `${drive}, ${unit}`, 2, 14);
+    const badge = this.figure.closest("[data-badge]")?.dataset.badge;
+    if (badge) words(ctx, badge, box.x + box.w, 14, { align: "right" });
     words(ctx, this.isTime ? "time, s" : "frequency, Hz", box.x + box.w, foot + 14, { align: "right" });
   }
 
@@ -252,7 +254,7 @@ class NoiseMap {
 
   spoken() {
     const named = this.data.lines.slice(0, 4).map((line) => `${line.name}, ${line.frequency_hz} Hz`).join("; ");
-    return `Noise of ${this.data.role} by frequency and ${this.data.drive}. ${named || "No line stands out"}. Arrow keys read it cell by cell.`;
+    return `Noise of ${this.data.role} by frequency and ${this.data.drive}. ${named || "No line stands out"}. Arrow keys read it cell by cell, Enter offers its table and files.`;
   }
 
   // a row for each drive or moment, at most so many; a column about every so many Hz

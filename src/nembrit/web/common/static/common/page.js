@@ -68,6 +68,18 @@ function isTyping() {
 
 onContent((root) => root.querySelectorAll(".drop").forEach(fillDrop));
 
+// long parts of a page are folded on a phone, where what matters must stand within two screens
+const isNarrow = () => matchMedia("(width < 700px)").matches;
+onContent((root) => root.querySelectorAll("details[data-fold]").forEach((part) => { part.open = !isNarrow(); }));
+
+// ticks or clears all boxes of a form at once
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-check]");
+  if (!button) return;
+  const { allOf } = button.closest("[data-all-of]").dataset;
+  for (const box of button.form.querySelectorAll(`input[type=checkbox][name="${allOf}"]`)) box.checked = button.dataset.check === "all";
+});
+
 function fillDrop(drop) {
   const input = drop.querySelector("input[type=file]");
   const list = drop.querySelector(".chosen");

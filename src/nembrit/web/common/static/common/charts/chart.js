@@ -1,4 +1,5 @@
-// The chart module: every line picture of the workshop. `<figure class="chart" data-src="…">` draws itself.
+// The chart module: every line picture of the workshop. `<figure class="chart" data-src="…">` draws itself;
+// `data-spec` names an element of the page that holds the picture.
 import uPlot from "../../vendor/uplot-1.6.32/uPlot.esm.js";
 import { columns, csv, headers, places, yRange } from "./data.js";
 import { drawAbove, drawBelow } from "./layers.js";
@@ -34,11 +35,11 @@ export class Chart {
   size() { return { width: Math.max(200, this.plot.clientWidth), height: this.options.height ?? 230 }; }
 
   setSpec(spec) {
-    this.spec = spec;
+    this.spec = { ...spec, badge: this.figure.closest("[data-badge]")?.dataset.badge };
     this.places = places(spec);
     const data = columns(spec);
     this.full = [spec.x.low ?? data[0][0] ?? 0, spec.x.high ?? data[0][data[0].length - 1] ?? 1];
-    this.plot.setAttribute("aria-label", `${spec.title}. Arrow keys move the cursor, plus and minus zoom, 0 shows all.`);
+    this.plot.setAttribute("aria-label", `${spec.title}. Arrow keys move the cursor, plus and minus zoom, 0 shows all, Enter offers its table and files.`);
     // lines get or lose their areas as a view shows many samples a column, or single ones
     const shape = spec.lines.map((line) => `${Boolean(line.low)}${Boolean(line.envelope)}`).join();
     if (this.u && shape === this.shape) { this.u.setData(data, false); this.show(...this.full); return; }
@@ -149,7 +150,7 @@ export class Chart {
       ["CSV", () => save(`${stem()}.csv`, new Blob([csv(this.spec)], { type: "text/csv" }))],
       ["SVG", () => saveSvg(stem(), this.spec.title, canvas().width, canvas().height, (pen) => paintLines(pen, this.u, this.spec, this.places), ratio)],
       ["PNG", () => savePng(stem(), canvas().width, canvas().height, (pen) => pen.drawImage(canvas(), 0, 0), 1)],
-    ]);
+    ], this.plot);
   }
 
   // about a hundred rows of what is in view
@@ -164,7 +165,7 @@ export class Chart {
 
 // draws every picture of a page, or of a part of it that was swapped in
 async function drawAll(root) {
-  const figures = [...root.querySelectorAll("figure.chart[data-src]")];
+  const figures = [...root.querySelectorAll("figure.chart[data-src], figure.chart[data-spec]")];
   if (!figures.length) return;
   delete document.documentElement.dataset.charts;
   await Promise.all([`12px ${WORDS}`, `12px ${NUMBERS}`].map((font) => document.fonts.load(font)));
@@ -172,11 +173,16 @@ async function drawAll(root) {
   document.documentElement.dataset.charts = "drawn";
 }
 
+async function fetched(src) {
+  const answer = await fetch(src);
+  if (!answer.ok) throw new Error(String(answer.status));
+  return answer.json();
+}
+
 async function draw(figure) {
   try {
-    const answer = await fetch(figure.dataset.src);
-    if (!answer.ok) throw new Error(String(answer.status));
-    figure.chart = new Chart(figure, await answer.json(), { height: Number(figure.dataset.height) || undefined });
+    const spec = figure.dataset.spec ? JSON.parse(document.getElementById(figure.dataset.spec).textContent) : await fetched(figure.dataset.src);
+    figure.chart = new Chart(figure, spec, { height: Number(figure.dataset.height) || undefined });
   } catch (error) {
     figure.querySelector(".plot").textContent = "This picture could not be loaded; the numbers beside it still hold. Load the page again.";
     console.error(error);

@@ -46,8 +46,9 @@ export function readoutOf(figure) {
   return readout;
 }
 
-// The row of buttons below a picture: a label and what it does, in order.
-export function addTools(figure, title, offers) {
+// The row of buttons below a picture: a label and what it does, in order. With the keyboard a picture is one stop:
+// `home` has the focus, Enter opens the menu, Escape comes back.
+export function addTools(figure, title, offers, home = null) {
   const box = figure.querySelector(".tools") ?? figure.appendChild(element("div", "tools"));
   const buttons = offers.map(([label, action]) => {
     const button = element("button", "", label);
@@ -55,22 +56,40 @@ export function addTools(figure, title, offers) {
     button.setAttribute("aria-label", `${label}: ${title}`);
     button.addEventListener("click", () => action(button));
     if (label === "Table") button.setAttribute("aria-expanded", "false");
+    if (home) button.tabIndex = -1;
     return button;
   });
   const ofView = buttons.filter((button, k) => !TO_KEEP.has(offers[k][0]));
   const toKeep = buttons.filter((button, k) => TO_KEEP.has(offers[k][0]));
-  box.prepend(...ofView, ...(toKeep.length ? [menu(title, toKeep)] : []));
+  box.prepend(...ofView, ...(toKeep.length ? [menu(title, toKeep, home)] : []));
 }
 
 // One menu a picture for its numbers and files, so that the picture itself stays what is seen.
 const TO_KEEP = new Set(["Table", "CSV", "SVG", "PNG"]);
-function menu(title, buttons) {
+function menu(title, buttons, home) {
   const box = element("details", "menu"), summary = element("summary", "", "Save, table");
   summary.setAttribute("aria-label", `Save, table: ${title}`);
   const list = element("div");
   list.append(...buttons);
-  list.addEventListener("click", () => { box.open = false; summary.focus(); });
-  box.addEventListener("keydown", (event) => { if (event.key === "Escape") { box.open = false; summary.focus(); } });
+  const close = () => { box.open = false; (home ?? summary).focus(); };
+  list.addEventListener("click", close);
+  box.addEventListener("keydown", (event) => {
+    const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (event.key === "Escape") close();
+    else if (way) buttons[(buttons.indexOf(document.activeElement) + way + buttons.length) % buttons.length].focus();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  });
+  if (home) {
+    summary.tabIndex = -1;
+    home.addEventListener("keydown", (event) => {
+      if (event.key !== "Enter" || event.target !== home) return;
+      event.preventDefault();
+      box.open = true;
+      buttons[0].focus();
+    });
+  }
   box.append(summary, list);
   return box;
 }

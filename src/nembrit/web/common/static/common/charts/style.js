@@ -4,9 +4,13 @@ export const token = (name) => getComputedStyle(document.documentElement).getPro
 const LOOKS = {
   raw: { width: 1, alpha: 0.28, fillDown: true },
   filtered: { width: 2, alpha: 0.22 },
-  before: { width: 1.6, dash: [6, 4], colour: "ink-2", alpha: 0.14 },
+  before: { width: 1.8, dash: [7, 4], colour: "before", alpha: 0.16 },
   after: { width: 2, colour: "ink", alpha: 0.16 },
   setpoint: { width: 1.3, dash: [5, 3], colour: "ink" },
+  before_setpoint: { width: 1.3, dash: [2, 3], colour: "before" },
+  second: { width: 1.6, dash: [7, 3], colour: "ink-2" },
+  third: { width: 1.6, colour: "ink" },
+  fourth: { width: 1.6, dash: [2, 3], colour: "ink" },
   plain: { width: 1.5, alpha: 0.25 },
 };
 

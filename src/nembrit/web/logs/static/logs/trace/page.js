@@ -12,7 +12,6 @@ const channels = new Map(page.channels.map((entry) => [entry.id, entry]));
 const byLabel = new Map(page.channels.map((entry) => [entry.label, entry.id]));
 const all = [page.from, page.to];
 const byId = (id) => document.getElementById(id);
-const undo = [];
 const LEAST_S = 0.002;
 let state = null, request = 0;
 
@@ -38,9 +37,9 @@ function fromAddress() {
 }
 
 function address() {
-  const { from, to, view: key, a, b } = state;
+  const { from, to, view: chosen, a, b } = state;
   const put = new URLSearchParams({ from: from.toFixed(4), to: to.toFixed(4) });
-  if (key) put.set("view", key);
+  if (chosen) put.set("view", chosen);
   else put.set("panes", state.panes.map((ids) => ids.map((id) => channels.get(id).label).join("~")).join("|"));
   if (a != null) put.set("a", a.toFixed(5));
   if (b != null) put.set("b", b.toFixed(5));
@@ -54,11 +53,17 @@ async function go(change, { remember = true } = {}) {
   const width = Math.max(LEAST_S, Math.min(all[1] - all[0], state.to - state.from));
   const from = Math.min(Math.max(all[0], state.from), all[1] - width);
   Object.assign(state, { from, to: from + width });
-  if (remember && before) undo.push(before);
-  window.history.replaceState(null, "", address());
-  if (!before || state.panes !== before.panes) panes.set(state.panes);
+  // one gesture is one step back, with the page's button or the browser's
+  if (before && remember && address() === location.search) return;
+  const step = window.history.state?.step ?? 0;
+  if (!before) window.history.replaceState({ step }, "", address());
+  else if (remember) window.history.pushState({ step: step + 1 }, "", address());
+  if (!before || key(state.panes) !== key(before.panes)) panes.set(state.panes);
   await show();
 }
+
+const key = (lists) => lists.map((ids) => ids.join()).join("|");
+window.addEventListener("popstate", () => go(fromAddress(), { remember: false }));
 
 async function show() {
   const mine = ++request;
@@ -88,23 +93,32 @@ const outside = (from, to) => [[from, page.window[0]], [page.window[1], to]].fil
 function tell() {
   const { from, to } = state;
   view.dataset.shows = state.view;
+  byId("spectrum-channel").value = String(state.spectrum ?? "");
   byId("trace-span").textContent = `${from.toFixed(3)} to ${to.toFixed(3)} s`;
   for (const button of document.querySelectorAll("[data-view]")) button.setAttribute("aria-pressed", String(button.dataset.view === state.view));
   const strip = byId("strip"), perSecond = strip.clientWidth / (to - from);
+  const narrow = []; // what a band has no room for is numbered, and named in a line below
   strip.replaceChildren();
   for (const span of page.manoeuvres) {
     const left = Math.max(span.start, from), right = Math.min(span.end, to);
     if (right <= left) continue;
-    const isWide = (right - left) * perSecond >= 24; // too narrow to press: shown only, jumping reaches it
+    const name = `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}`, width = (right - left) * perSecond;
+    const isWide = width >= 24; // too narrow to press: shown only, jumping reaches it
     const button = document.createElement(isWide ? "button" : "span");
     if (isWide) button.type = "button";
-    button.textContent = isWide ? `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}` : "";
-    button.title = `${span.kind.replaceAll("_", " ")}${span.axis ? ` ${span.axis}` : ""}, ${span.start.toFixed(2)} to ${span.end.toFixed(2)} s`;
+    button.title = `${name}, ${span.start.toFixed(2)} to ${span.end.toFixed(2)} s`;
+    if (width >= 7 * name.length + 12) button.textContent = name;
+    else {
+      narrow.push(name);
+      if (width >= 12) button.textContent = String(narrow.length);
+      button.setAttribute("aria-label", name);
+    }
     button.style.left = `${(100 * (left - from)) / (to - from)}%`;
     button.style.width = `${(100 * (right - left)) / (to - from)}%`;
     if (isWide) button.addEventListener("click", () => around(span));
     strip.append(button);
   }
+  byId("strip-legend").textContent = narrow.map((name, k) => `${k + 1} ${name}`).join(" · ");
 }
 
 // --- moving about
@@ -112,7 +126,7 @@ function tell() {
 const around = (span) => { const room = Math.max(0.15, 0.25 * (span.end - span.start)); go({ from: span.start - room, to: span.end + room }); };
 const pan = (share) => { const width = state.to - state.from; go({ from: state.from + share * width, to: state.to + share * width }); };
 const zoom = (factor) => { const at = panes.here(); go({ from: at - (at - state.from) * factor, to: at + (state.to - at) * factor }); };
-const back = () => { const last = undo.pop(); if (last) go(last, { remember: false }); };
+const back = () => { if (window.history.state?.step > 0) window.history.back(); };
 const places = { manoeuvre: page.manoeuvres, gap: page.gaps, marker: page.markers.map((marker) => ({ start: marker.at - 0.5, end: marker.at + 0.5 })) };
 
 function jump(way) {
@@ -136,7 +150,7 @@ for (const kind of ["gap", "marker", "manoeuvre"]) byId("jump-kind").querySelect
 byId("add-form").addEventListener("submit", (event) => {
   event.preventDefault();
   const wanted = byId("add-channel").value.trim().toLowerCase();
-  const entry = page.channels.find((one) => one.label.toLowerCase() === wanted) ?? page.channels.find((one) => one.label.toLowerCase().includes(wanted));
+  const entry = page.channels.find((one) => [one.name, one.label].some((name) => name.toLowerCase() === wanted)) ?? page.channels.find((one) => `${one.name} ${one.label}`.toLowerCase().includes(wanted));
   byId("add-note").textContent = entry && wanted ? "" : "No channel is called so.";
   if (!entry || !wanted) return;
   const where = byId("add-where").value;
@@ -155,7 +169,5 @@ document.addEventListener("keydown", (event) => {
 followFingers(byId("panes"), panes, () => [state.from, state.to], (from, to) => go({ from, to }));
 
 await Promise.all(["12px 'Atkinson Hyperlegible Next Variable'", "12px 'Atkinson Hyperlegible Mono Variable'"].map((font) => document.fonts.load(font)));
-const first = fromAddress();
-byId("spectrum-channel").value = String(first.spectrum ?? "");
-go(first);
+go(fromAddress());
 track?.load(null);

@@ -6,6 +6,16 @@ const SHORT = { gyro: "gyro", gyro_raw: "raw gyro", setpoint: "set-point", term_
 
 const QUANTITIES = { "deg/s": "rate", V: "voltage", A: "current", m: "height", "m/s": "speed", deg: "angle", rpm: "speed", "m/s2": "force" };
 
+// another unit in the same pane is enlarged by 1, 2 or 5 and a power of ten, and its label says by how much
+const most = ({ low, high }) => [...low, ...high].reduce((found, value) => Math.max(found, Math.abs(value ?? 0)), 0);
+function even(factor) {
+  if (!Number.isFinite(factor) || factor <= 0) return 1;
+  const decade = 10 ** Math.floor(Math.log10(factor));
+  return Number((decade * [1, 2, 5].findLast((step) => step * decade <= factor * 1.0001)).toPrecision(3));
+}
+const times = (values, factor) => values.map((value) => (value == null ? null : value * factor));
+const enlarged = (found, factor) => (factor === 1 ? found : { ...found, low: times(found.low, factor), high: times(found.high, factor) });
+
 export class Panes {
   // box: where panes go; channels: id → entry of the page; on: callbacks range, place, cursor, remove
   constructor(box, channels, all, on) {
@@ -37,10 +47,12 @@ export class Panes {
     close.className = "button is-small";
     close.textContent = "Close";
     close.setAttribute("aria-label", `Close the pane ${this.title(ids)}`);
+    close.tabIndex = -1; // the picture is one stop: Delete closes it from the keyboard
     close.addEventListener("click", () => this.on.remove(k));
     caption.append(name, readout, close);
     const plot = document.createElement("div");
     plot.className = "plot";
+    plot.addEventListener("keydown", (event) => { if (event.key === "Delete") this.on.remove(k); });
     figure.append(caption, plot);
     return figure;
   }
@@ -48,8 +60,8 @@ export class Panes {
   title(ids) {
     const first = this.channels.get(ids[0]);
     const axis = ["roll", "pitch", "yaw"].find((word) => first.label.endsWith(`.${word}`));
-    if (axis && ids.every((id) => this.channels.get(id).label.endsWith(`.${axis}`))) return ids.length > 1 ? axis : first.label.replace("_", " ");
-    return ids.map((id) => this.channels.get(id).label.replaceAll("_", " ")).join(", ");
+    if (axis && ids.length > 1 && ids.every((id) => this.channels.get(id).label.endsWith(`.${axis}`))) return axis;
+    return ids.map((id) => this.channels.get(id).name).join(" and ");
   }
 
   draw(envelope, [from, to], cursors, bands) {
@@ -78,8 +90,12 @@ export class Panes {
 
   spec(pane, envelope, from, to, cursors, bands) {
     const entries = pane.ids.map((id) => this.channels.get(id));
-    const lines = pane.ids.flatMap((id, n) => (envelope.has(id) ? [this.line(entries[n], envelope.get(id), n, entries.length)] : []));
-    const unit = entries[0].unit;
+    const unit = entries[0].unit, reach = envelope.has(pane.ids[0]) ? most(envelope.get(pane.ids[0])) : 0;
+    const lines = pane.ids.flatMap((id, n) => {
+      if (!envelope.has(id)) return [];
+      const factor = entries[n].unit === unit ? 1 : even(reach / most(envelope.get(id)));
+      return [this.line(entries[n], enlarged(envelope.get(id), factor), n, entries.length, factor)];
+    });
     const isShare = unit === "1" && entries.every((entry) => /throttle|motor/.test(entry.role));
     return {
       title: `${this.title(pane.ids)} over time`, x: { label: "time", unit: "s", low: from, high: to },
@@ -88,10 +104,11 @@ export class Panes {
     };
   }
 
-  line(entry, { x, low, high, group }, n, count) {
+  line(entry, { x, low, high, group }, n, count, factor) {
     const family = entry.role.replace("b/", "").split(".")[0];
-    const look = LOOKS[family] === "raw" && count === 1 ? "filtered" : LOOKS[family] ?? (n ? "before" : "plain");
-    const label = SHORT[family] && count > 1 ? SHORT[family] : entry.label.replaceAll("_", " ");
+    const look = LOOKS[family] === "raw" && count === 1 ? "filtered" : LOOKS[family] ?? ["plain", "second", "third", "fourth"][n % 4];
+    const name = SHORT[family] && count > 1 ? SHORT[family] : entry.name;
+    const label = factor === 1 ? name : `${name} × ${factor}`;
     const line = { label, look: look === "raw" ? "plain" : look, colour: look === "raw" ? "ink-2" : entry.colour, x, y: low, labels: entry.labels };
     // several samples a column: the area from lowest to highest; single samples: a plain line
     return look === "setpoint" || group <= 1 ? line : { ...line, low, high, envelope: true };

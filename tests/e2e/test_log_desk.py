@@ -138,8 +138,8 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     page.mouse.click(box["x"] + 300, box["y"] + 40)
     page.keyboard.up("Shift")
     expect(page.locator("#measures")).to_contain_text("Δt")
-    expect(page.locator("#measures")).to_contain_text("gyro.roll, deg/s")
-    page.get_by_label("Spectrum of what is visible").select_option(label="gyro_raw.roll")
+    expect(page.locator("#measures")).to_contain_text("gyro, roll, deg/s")
+    page.get_by_label("Spectrum of what is visible").select_option(label="raw gyro, roll")
     span = ":".join(str(edge) for edge in shown(page))
     until(page, "document.getElementById('spectrum').dataset.span != null")
     following = page.evaluate("document.getElementById('spectrum').dataset.span").split(":")
@@ -154,6 +154,11 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     page.get_by_role("button", name="Motors", exact=True).click()
     page.wait_for_url("**view=motors**")
     page.get_by_role("button", name="View back").click()
+    until(page, "old => location.href === old", arg=kept)
+    page.get_by_role("button", name="P and D over the set-point").click()
+    page.wait_for_url("**view=stop**")
+    drawn(page)
+    page.go_back()  # the browser's own button takes back one gesture, too
     until(page, "old => location.href === old", arg=kept)
 
 
@@ -190,6 +195,10 @@ def test_giving_out_and_laying_over(page: Page) -> None:
     page.get_by_label("From, s").fill("3")
     page.get_by_label("To, s").fill("4")
     page.get_by_label("Form").select_option("parquet")
+    for button, n_left in (("None", 0), ("All", page.locator(".checks input").count())):
+        page.get_by_role("button", name=button, exact=True).click()
+        expect(page.locator(".checks input:checked")).to_have_count(n_left)
+    assert page.locator("#form option[value=gpx]").count() == 0, "a track is made of positions, which this log has not"
     with page.expect_download() as download:
         page.get_by_role("button", name="Give it out").click()
     assert read_log(Path(download.value.path()).read_bytes()).main.n_samples == 2001

@@ -18,7 +18,7 @@ PAGES = {
     "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
     "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/flights/2/aligned/?with=6",
     "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position", "noise": "/flights/1/noise/", "vibration": "/flights/1/vibration/",
-    "sensors": "/flights/1/sensors/",
+    "sensors": "/flights/1/sensors/", "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
 }  # fmt: skip
 
 
@@ -78,6 +78,14 @@ def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
     page.keyboard.press("+")
     assert range_of(page)[1] < 600
     page.keyboard.press("0")
+    page.keyboard.press("Enter")  # one stop a picture: its menu opens from there, and Escape leads back
+    expect(figure.get_by_role("button", name="Table")).to_be_focused()
+    page.keyboard.press("ArrowDown")
+    expect(figure.get_by_role("button", name="CSV")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(figure.locator(".plot")).to_be_focused()
+    page.keyboard.press("Tab")
+    expect(page.locator("figure.chart").nth(1).locator(".plot")).to_be_focused()
     offer(figure, "Table")
     expect(figure.get_by_role("region")).to_contain_text("frequency [Hz]")
     contents = {}

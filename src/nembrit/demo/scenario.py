@@ -85,6 +85,15 @@ def _juniper(tell: Tell, n_flights: int) -> None:
         tell=tell,
     )
     _field_recorder(craft)
+    # on the way home once more through all the throttle there is: the noise map shows where each line goes
+    _fly(
+        craft,
+        craft.configurations.get(slips_to=slip),
+        seeds=range(61, 62),
+        start=day + timedelta(minutes=55),
+        tell=tell,
+        card_key="noise_ramp",
+    )
 
 
 def _field_recorder(craft: Craft) -> None:
@@ -124,12 +133,21 @@ def _configuration(craft: Craft, text: str, *, note: str, at: datetime) -> Confi
     return configuration
 
 
-def _fly(craft: Craft, configuration: Configuration, *, seeds: range, start: datetime, tell: Tell, wind_m_s: float = 2.0) -> None:
+def _fly(
+    craft: Craft,
+    configuration: Configuration,
+    *,
+    seeds: range,
+    start: datetime,
+    tell: Tell,
+    wind_m_s: float = 2.0,
+    card_key: str = "response",
+) -> None:
     for number, seed in enumerate(seeds):
         tell(f"  {craft.name}, flight {number + 1} of {len(seeds)} with {configuration}")
         log = simulator.request_simulation(
             craft,
-            card_key="response",
+            card_key=card_key,
             configuration=configuration,
             seed=seed,
             wind_m_s=wind_m_s,

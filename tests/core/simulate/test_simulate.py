@@ -110,7 +110,7 @@ def test_a_loop_rate_that_nobody_runs_is_refused() -> None:
         fly(HEX, replace(controller(), loop_rate_hz=100), CARD, World())
 
 
-@pytest.mark.parametrize("layout", ["quad", "octo"])
+@pytest.mark.parametrize("layout", ["quad", "octo", "tri_coax", "quad_coax"])
 def test_other_layouts_fly(layout: str) -> None:
     craft = Craft(name=layout, kind="multirotor", motors=layout_motors(layout), diameter_in=6.0)
     channels = fly(craft, controller(), CARD, World(seed=2)).channels

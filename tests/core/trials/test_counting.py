@@ -8,6 +8,7 @@ import pytest
 from nembrit.core.errors import InputError
 from nembrit.core.report.codec import from_json, to_json
 from nembrit.core.trials.counting import FlownFlight, standings
+from nembrit.core.trials.gone import as_before, fault_gone
 from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.trials.trial import TrialVerdict, judge, limit_state
 
@@ -144,7 +145,7 @@ def test_before_the_planned_number_nothing_is_said() -> None:
     ("change", "word", "why"),
     [
         ({"overshoot.roll": 0.058}, "better", ""),
-        ({"overshoot.roll": 0.105}, "better_but", "overshoot, roll rose by 4"),
+        ({"overshoot.roll": 0.105}, "better_but", "overshoot, roll rose by 39 %"),
         ({"bounce_back.roll": 31.0}, "better_but", "bounce-back, roll rose by"),
     ],
 )
@@ -242,3 +243,34 @@ def test_plans_that_cannot_be_judged_are_refused(changes: dict[str, object], mes
 def test_a_limit_has_a_sensible_size(most: float) -> None:
     with pytest.raises(InputError, match="beyond sense"):
         Limit(metric="overshoot.roll", most=most)
+
+
+@pytest.mark.parametrize(
+    ("n_sound", "n_since", "level", "told"),
+    [
+        (0, 4, 1.0, None),
+        (4, 3, 1.0, "3 of 4 flown since, 4 of 4 before the fault appeared"),
+        (3, 4, 1.0, "4 of 4 flown since, 3 of 4"),
+        (4, 4, 1.0, "as good as before"),
+        (4, 4, 0.6, "as good as before"),
+        (4, 4, 1.135, "more than 15 % is not ruled out"),
+        (5, 4, 1.4, "not as before: motion noise, roll rose by 39 %"),
+    ],
+)
+def test_a_repair_against_the_flights_before_the_fault(n_sound: int, n_since: int, level: float, told: str | None) -> None:
+    sound = [flight(k, True) for k in range(1, n_sound + 1)]
+    found = as_before(sound, [flight(k, False, level) for k in range(1, n_since + 1)], METRIC)
+    assert (found is None) if told is None else (found is not None and told in found.in_words)
+
+
+@pytest.mark.parametrize(
+    ("shows", "told"),
+    [
+        ([], "not seen in 0 flights"),
+        ([False] * 3, "4 are needed"),
+        ([False] * 4, "gone: none of 4"),
+        ([True, False], "still there in 1 of 2"),
+    ],
+)
+def test_a_fault_is_gone_after_four_flights_without_it(shows: list[bool], told: str) -> None:
+    assert told in fault_gone(shows).in_words

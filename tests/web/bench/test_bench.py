@@ -59,6 +59,9 @@ class TestNoisePage:
     def test_spectra_of_chosen_stretches(self, client: Client, loose: Flight, attach) -> None:
         attach(name="second.csv")
         page = text(client, f"/flights/{loose.pk}/noise/?axis=pitch&kind=hover&show=amplitude&scale=linear&x=log&family=gyro")
+        chosen = page.split('aria-label="What the map shows"')[1].split("</form>")[0]
+        for name, value in (("kind", "hover"), ("show", "amplitude"), ("scale", "linear"), ("x", "log"), ("family", "gyro")):
+            assert f'name="{name}" value="{value}"' in chosen, "another axis keeps what was chosen"
         assert "pitch, RMS in deg/s" in page
         chart = json.loads(text(client, f"/flights/{loose.pk}/noise/spectrum.json?axis=pitch&show=cumulative&family=gyro_raw"))
         sums = [value for value in chart["lines"][0]["y"] if value is not None]

@@ -225,3 +225,38 @@ def test_an_answer_needs_a_flight_of_the_trial(craft: Craft, fly, text) -> None:
     slip = lower_d(craft, text)
     with pytest.raises(InputError, match="is not on either side"):
         tunes.answer(slip, other, "out", why="gusty")
+
+
+def test_a_repair_is_set_against_the_flights_before_the_fault_appeared(client: Client, craft: Craft, fly, text) -> None:
+    fly(1.0, 1.0, 1.0, 1.0)
+    (bent,) = fly(1.6, fault=True)
+    slip = tunes.make_slip(tunes.tune_of(craft), group="hardware", text=text, values={}, part="motor 2")
+    Slip.objects.filter(pk=slip.pk).update(cause_code="propeller", cause_flight=bent, primary_metric=METRIC)
+    slip.refresh_from_db()
+    fly(1.02, 1.0, 0.99)
+    assert trial_of(slip).recovered.in_words.startswith("3 of 4 flown since, 4 of 4 before the fault appeared")
+    fly(1.01)
+    page = client.get(slip.get_absolute_url()).content.decode()
+    assert "As good as before: motor roughness" in page
+    assert "against the 4 flights before the fault appeared" in page
+    tunes.decide(slip, "keep")
+    assert "As good as before: motor roughness" in client.get(slip.get_absolute_url()).content.decode()
+
+
+def test_the_motors_places_are_corrected_and_answers_made_anew(client: Client, craft: Craft, attach) -> None:
+    results = attach().segments.get().results
+    page = client.get(f"/craft/{craft.pk}/edit/").content.decode()
+    form = {name: value for name, value in fields_of(page).items() if name.startswith(("number-", "turns-", "order_seen"))}
+    address = f"/craft/{craft.pk}/motors/"
+    for change, status, told in (
+        ({}, 302, ""), ({"number-0": "2"}, 400, "Each motor from 1 to 6 sits at one place"),
+        ({"number-0": "99"}, 400, ""), ({f"turns-{k}": "clockwise" for k in range(6)}, 400, "cannot hold its nose"),
+    ):  # fmt: skip
+        answer = client.post(address, form | change)
+        assert (answer.status_code, told in answer.content.decode()) == (status, True)
+        assert results.exists(), "nothing was changed"
+    assert client.post(address, form | {"number-0": "2", "number-1": "1"}).status_code == 302
+    assert not results.exists()
+    first, second = hangar.core_craft(craft).motors[:2]
+    assert (first.roll, second.roll) == (-1.0, -0.5)
+    assert "put in another order since" in client.post(address, form).content.decode()

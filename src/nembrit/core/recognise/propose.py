@@ -17,7 +17,7 @@ from nembrit.core.recognise.words import tokens_of
 from nembrit.core.records.mapping import ColumnUse, Mapping, TableMapping
 from nembrit.core.records.raw import RawColumn, RawLog
 from nembrit.core.records.relations import held, integrated, likeness, middle_rows, roughness
-from nembrit.core.records.roles import QUANTITIES, quantity_of, unit_of
+from nembrit.core.records.roles import QUANTITIES, quantity_of, spoken, unit_of
 from nembrit.core.records.units import unit_for
 from nembrit.core.types import AXES, FloatArray
 
@@ -25,6 +25,7 @@ _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
 _MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
 _STILL = (nameless.MOVING, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
+_LEFT_OPEN, _UNPROVEN = 0.6, ("command.", "term_")  # only a sum or a scale tells these from other things called so
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -328,6 +329,8 @@ class _Table(Study):
         if draft is None or not draft.role:
             reason = draft.reason if draft else self.guesses[position].reason
             return ColumnUse(name=column.name, unit=column.unit, reason=reason or "nothing in its name")
+        if draft.confidence < _LEFT_OPEN and draft.role.startswith(_UNPROVEN):
+            return ColumnUse(name=column.name, unit=column.unit, reason=f"perhaps {spoken(draft.role)}: {draft.reason}")
         if draft.guess.reason == NAMED_BY_ROLE:
             draft.confidence = max(draft.confidence, 1.0 if draft.has_stated_unit else draft.confidence)
         return ColumnUse(

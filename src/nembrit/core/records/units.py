@@ -154,7 +154,7 @@ def split_header(header: str) -> tuple[str, str]:
             units_of(unit)
             or (stands_apart and bracketed["a"] is not None and len(unit) <= 12)  # ``lamp [lx]``
             or (unit in ("1", "") and not is_index)
-            or (not unit.isdigit() and len(unit) > 1 and not unit.isalpha())
+            or (bracketed["d"] is None and not unit.isdigit() and len(unit) > 1 and not unit.isalpha())  # no ``</b>``
         ):
             return bracketed["name"], unit
         return header, ""

@@ -215,7 +215,11 @@ def measures(channels: list[Channel], clocks: dict[int, Clock], *, start_s: floa
         times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
         clock = clocks.get(channel.stream.log_id or 0, Clock())
         first, last = exact_range(times, clock.own(start_s), clock.own(end_s))
-        row: dict[str, Any] = {"channel": channel.pk, "name": channel.role or channel.name, "unit": channel.unit}
+        row: dict[str, Any] = {
+            "channel": channel.pk,
+            "name": spoken(channel.role) if channel.role else channel.name,
+            "unit": channel.unit,
+        }
         try:
             row |= asdict(measure(load_values(channel, first=first, last=last)))
         except CoreError as error:

@@ -13,6 +13,7 @@ function even(factor) {
   const decade = 10 ** Math.floor(Math.log10(factor));
   return Number((decade * [1, 2, 5].findLast((step) => step * decade <= factor * 1.0001)).toPrecision(3));
 }
+const familyOf = (entry) => entry.role.replace("b/", "").split(".")[0];
 const times = (values, factor) => values.map((value) => (value == null ? null : value * factor));
 const enlarged = (found, factor) => (factor === 1 ? found : { ...found, low: times(found.low, factor), high: times(found.high, factor) });
 
@@ -94,7 +95,8 @@ export class Panes {
     const lines = pane.ids.flatMap((id, n) => {
       if (!envelope.has(id)) return [];
       const factor = entries[n].unit === unit ? 1 : even(reach / most(envelope.get(id)));
-      return [this.line(entries[n], enlarged(envelope.get(id), factor), n, entries.length, factor)];
+      const own = entries.slice(0, n).filter((entry) => !LOOKS[familyOf(entry)]).length; // lines before it without a look of their family
+      return [this.line(entries[n], enlarged(envelope.get(id), factor), own, entries.length, factor)];
     });
     const isShare = unit === "1" && entries.every((entry) => /throttle|motor/.test(entry.role));
     return {
@@ -105,8 +107,8 @@ export class Panes {
   }
 
   line(entry, { x, low, high, group }, n, count, factor) {
-    const family = entry.role.replace("b/", "").split(".")[0];
-    const look = LOOKS[family] === "raw" && count === 1 ? "filtered" : LOOKS[family] ?? ["plain", "second", "third", "fourth"][n % 4];
+    const family = familyOf(entry);
+    const look = LOOKS[family] === "raw" && count === 1 ? "filtered" : LOOKS[family] ?? ["plain", "third", "second", "fourth"][n % 4];
     const name = SHORT[family] && count > 1 ? SHORT[family] : entry.name;
     const label = factor === 1 ? name : `${name} × ${factor}`;
     const line = { label, look: look === "raw" ? "plain" : look, colour: look === "raw" ? "ink-2" : entry.colour, x, y: low, labels: entry.labels };

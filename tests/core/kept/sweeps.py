@@ -319,10 +319,10 @@ def step_responses() -> Any:
                 speed += (wn**2 * (asked[k] - x) - 2 * damping * wn * speed) / rate_hz
                 x += speed / rate_hz
                 answer[k] = x
-            for noise in (0.0, 20.0, 120.0):
+            for noise in (4.0, 20.0, 120.0):
                 use = np.ones(asked.size, bool)
                 use[: asked.size // 3 if noise == 20.0 else 0] = False
-                noisy = answer + rng.normal(0, noise, asked.size) if noise else answer
+                noisy = answer + rng.normal(0, noise, asked.size)
                 found[f"{rate_hz} {damping} {noise}"] = told(
                     lambda noisy=noisy, use=use, rate_hz=rate_hz, asked=asked: step_response(
                         asked, noisy, use, sample_rate_hz=rate_hz

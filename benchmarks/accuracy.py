@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import noise_accuracy
+from benchmarks import noise_accuracy, response_accuracy
 from benchmarks.random_craft import random_airframe, sound_controller
 from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse, there
@@ -187,7 +187,8 @@ def false_alarms() -> float:
 def main() -> int:
     lines, is_good = measure()
     more, is_honest = noise_accuracy.measure()
-    lines, is_good = lines + more, is_good and is_honest
+    loops, holds = response_accuracy.measure()
+    lines, is_good = [*lines, "", *loops, *more], is_good and is_honest and holds
     head = [
         "# Accuracy",
         "",

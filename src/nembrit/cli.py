@@ -7,6 +7,7 @@ import argparse
 import hashlib
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +20,12 @@ from nembrit.core.formats.registry import read_log
 from nembrit.core.records.log import Recording
 from nembrit.core.report.documents import comparison_document, log_document, report_document
 from nembrit.core.setup.card import card_from_json
-from nembrit.core.setup.controller import controller_from_json
+from nembrit.core.setup.controller import controller_from_json, gains_of_json
 from nembrit.core.setup.craft import craft_from_json
 from nembrit.core.trials.plan import Primary
 from nembrit.core.trials.verdict import FlightValues, compare_flights
 
-_REPORTED = ("noise", "response", "motors", "judgement")
+_REPORTED = ("noise", "response", "motors", "judgement", "loop")
 WRONG_USE, UNREADABLE, UNANSWERABLE = 2, 3, 4
 
 
@@ -95,14 +96,14 @@ def _inspect(options: argparse.Namespace) -> int:
 def _analyse(options: argparse.Namespace) -> int:
     prepared, part = _read(options.log)
     craft = _craft(options.craft)
-    if options.config:
-        _document(options.config)  # read so that a broken one is refused; what uses it comes with later analyses
+    shown_gains, controller = gains_of_json(_document(options.config)) if options.config else (None, None)
+    craft = replace(craft, controller=controller)
     recording = prepared.recording
     start_s, end_s = _window(options.window, part["window_s"], recording)
     flight = Flight(recording.span(start_s, end_s), craft=craft, spans=prepared.spans)
     results = analyse(flight, only=_REPORTED, progress=_tell)
     part["window_s"] = [start_s - recording.start_s, end_s - recording.start_s]
-    _print(report_document(results, part, spans=prepared.spans, window_start_s=flight.recording.start_s))
+    _print(report_document(results, part, spans=prepared.spans, window_start_s=flight.recording.start_s, shown_gains=shown_gains))
     is_answered = (results.noise and results.noise.is_there) or (results.response and results.response.steps)
     return 0 if is_answered else UNANSWERABLE
 

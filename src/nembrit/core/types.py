@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 FloatArray = npt.NDArray[np.float64]
 BoolArray = npt.NDArray[np.bool_]
+ComplexArray = npt.NDArray[np.complex128]
 IntArray = npt.NDArray[np.int64]
 AnyArray = npt.NDArray[Any]
 

@@ -13,6 +13,7 @@ from nembrit.core.manoeuvres.sampling import slow_recording
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.timebase import uniform
+from nembrit.core.setup.controller import Controller
 from nembrit.core.types import FloatArray
 
 # channels that analyses read; others need not be loaded for them
@@ -29,6 +30,7 @@ class CraftFacts:
     kind: str = "multirotor"
     mixer: FloatArray | None = None  # (n_motors, 3): lets lost authority be left out
     blades: int | None = None
+    controller: Controller | None = None  # of the flight's own configuration, where its scales are known
 
 
 class Flight(Sight):

@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
 from nembrit.core.analysis.judgement import JUDGEMENT, Judgement
+from nembrit.core.analysis.loop import LOOP, Loop
 from nembrit.core.analysis.maps import MAPS, Maps
 from nembrit.core.analysis.metrics import METRICS, Metrics
 from nembrit.core.analysis.motors import MOTORS, Motors
@@ -16,7 +17,7 @@ from nembrit.core.analysis.sensors import SENSORS, Sensors
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
-MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS)
+MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, LOOP)
 FIXED_WING: tuple[Analysis, ...] = MULTIROTOR  # until the wing desk asks its own questions
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
@@ -32,6 +33,7 @@ class FlightResults:
     judgement: Judgement | None = None
     maps: Maps | None = None
     sensors: Sensors | None = None
+    loop: Loop | None = None
 
 
 def there(result: Result | None) -> Result:

@@ -1,9 +1,9 @@
 """Core results as documented JSON; the one place that turns seconds into ms and ratios into per cent."""
 
-import math
 from collections.abc import Sequence
 from typing import Any
 
+from nembrit.core.analysis.loop import Loop
 from nembrit.core.analysis.motors import Motors
 from nembrit.core.analysis.noise import AxisNoise, GyroNoise
 from nembrit.core.analysis.run import FlightResults
@@ -15,16 +15,10 @@ from nembrit.core.noise.spikes import Spikes
 from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.timebase import clock_of
-from nembrit.core.response.step import StepResponse
+from nembrit.core.report.response import response_part, rounded
+from nembrit.core.setup.controller import ShownGains
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
 from nembrit.core.types import AXES
-
-
-def rounded(value: float | None, digits: int = 6) -> float | None:
-    """Significant digits for JSON; NaN and infinities become null."""
-    if value is None or not math.isfinite(value):
-        return None
-    return float(f"{value:.{digits}g}")
 
 
 def _pair(interval: Sequence[float | None] | None, factor: float = 1.0) -> list[float | None] | None:
@@ -68,11 +62,16 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
 
 
 def report_document(
-    results: FlightResults, log_part: dict[str, Any], *, spans: Sequence[Span], window_start_s: float
+    results: FlightResults,
+    log_part: dict[str, Any],
+    *,
+    spans: Sequence[Span],
+    window_start_s: float,
+    shown_gains: ShownGains | None = None,
 ) -> dict[str, Any]:
     """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`.
 
-    `window_start_s` is where the usable part begins on the log's own clock.
+    `window_start_s` is where the usable part begins on the log's own clock; `shown_gains` are the tuner's numbers by axis.
     """
     zero_s = window_start_s - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
     noise, response, motors, judgement = results.noise, results.response, results.motors, results.judgement
@@ -84,15 +83,27 @@ def report_document(
             axis: _noise_part(own, motors, axis, zero_s) for axis, own in (noise.axes if noise else {}).items() if own.shown
         },
         "vibration": _vibration_part(motors.vibration if motors else None),
-        "response": {axis: _response_part(response.steps.get(axis) if response else None) for axis in AXES},
+        "response": {
+            axis: response_part(response.steps.get(axis) if response else None, results.loop, axis, shown_gains) for axis in AXES
+        },
         "manoeuvres": [_span_part(span, zero_s) for span in spans],
         "findings": [_finding_part(finding) for finding in (judgement.findings if judgement else ())],
         "notes": [
             *(f"{key}: {reason}" for key, reason in reasons.items()),
             *(response.notes if response else ()),
+            *_loop_notes(results.loop),
             *_unmeasured(results),
         ],
     }
+
+
+def _loop_notes(loop: Loop | None) -> list[str]:
+    """Why margins are missing or rough, axis by axis."""
+    if loop is None:
+        return []
+    return [f"response.{axis}.margins: {reason}" for axis, reason in loop.reasons.items()] + [
+        f"response.{axis}: {note}" for axis, own in loop.axes.items() for note in own.notes
+    ]
 
 
 def _reasons(results: FlightResults) -> dict[str, str]:
@@ -174,19 +185,6 @@ def _band(level: BandLevel) -> dict[str, Any]:
         "rms_dps": rounded(level.rms_dps),
         "rms_interval_dps": _pair(level.rms_interval_dps),
         "floor_dps2_per_hz": rounded(level.floor_dps2_per_hz),
-    }
-
-
-def _response_part(step: StepResponse | None) -> dict[str, Any]:
-    if step is None:
-        keys = ("overshoot_pct", "overshoot_interval_pct", "delay_ms", "delay_interval_ms")
-        return {**dict.fromkeys(keys), "excitation": "none"}
-    return {
-        "overshoot_pct": rounded(step.overshoot_ratio * 100),
-        "overshoot_interval_pct": _pair(step.overshoot_interval, 100),
-        "delay_ms": None if step.delay_s is None else rounded(step.delay_s * 1000),
-        "delay_interval_ms": _pair(step.delay_interval_s, 1000),
-        "excitation": step.excitation,
     }
 
 

@@ -12,6 +12,7 @@ _WINDOW_S, _BEFORE_S, _AFTER_S = 0.020, 0.020, 0.300
 _LOST_SHARE = 0.40
 _THROTTLE_LIMITS = (0.15, 0.70)
 _FULL, _NEAR_LEAST = 0.99, 0.005
+_LEVEL, _AROUND_S = 0.05, 0.05
 
 
 def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
@@ -51,6 +52,34 @@ def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) ->
         share = scipy.ndimage.uniform_filter1d((differs | at_limit).astype(np.float64), n_window)
         lost |= share > _LOST_SHARE
     return ~_widened(lost, recording.sample_rate_hz), tuple(notes)
+
+
+def level_mask(recording: Recording, n_motors: int) -> BoolArray:
+    """True where the mixer left the motors' common level as the throttle asked, shape (n_samples,).
+
+    A large command at low throttle lifts or lowers all motors to keep its differences: the craft answers with another gain
+    then. The mean motor is set against a straight line in throttle, fitted to where it holds; more than 0.05 off, and the
+    50 ms around it, count as moved (starting values from our own trials, no source). All True without throttle or motors.
+    """
+    roles = [f"motor.{n + 1}" for n in range(n_motors)]
+    everywhere = np.ones(recording.n_samples, dtype=bool)
+    if n_motors < 3 or not recording.has("throttle", *roles):
+        return everywhere
+    mean = np.mean([np.nan_to_num(recording.channels[role]) for role in roles], axis=0)
+    throttle = np.nan_to_num(recording.channels["throttle"])
+    low, high = _THROTTLE_LIMITS
+    held = (throttle > low) & (throttle < high)
+    if held.sum() < 3 * recording.sample_rate_hz or float(np.std(throttle[held])) < 1e-4:
+        return everywhere
+    line = np.polyfit(throttle[held], mean[held], 1)
+    for _ in range(3):
+        near = held & (np.abs(mean - np.polyval(line, throttle)) < 0.4 * _LEVEL)
+        if near.sum() < recording.sample_rate_hz:
+            return everywhere
+        line = np.polyfit(throttle[near], mean[near], 1)
+    moved = np.abs(mean - np.polyval(line, throttle)) > _LEVEL
+    n_around = 2 * max(1, round(_AROUND_S * recording.sample_rate_hz)) + 1
+    return np.asarray(scipy.ndimage.maximum_filter1d(moved.astype(np.uint8), n_around) == 0)
 
 
 def lost_share(recording: Recording, usable: BoolArray) -> float | None:

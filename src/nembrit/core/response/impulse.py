@@ -22,14 +22,14 @@ N_BLOCKS = 12
 
 
 def decimated(
-    signals: Sequence[FloatArray], usable: BoolArray, sample_rate_hz: float
+    signals: Sequence[FloatArray], usable: BoolArray, sample_rate_hz: float, *, work_rate_hz: float = WORK_RATE_HZ
 ) -> tuple[list[FloatArray], BoolArray, float]:
-    """All signals, the set-point first, through the same zero-phase FIR and down to about 500 Hz.
+    """All signals, the set-point first, through the same zero-phase FIR and down to about the work rate.
 
     With the rows to keep: those that are usable, have the set-point's whole history, and whole neighbours to be
     whitened by; and the new rate [Hz].
     """
-    factor = max(1, int(sample_rate_hz / WORK_RATE_HZ))
+    factor = max(1, int(sample_rate_hz / work_rate_hz))
     rate_hz = sample_rate_hz / factor
     whole = np.logical_and.reduce([np.isfinite(signal) for signal in signals])
     signals = [np.nan_to_num(signal) for signal in signals]

@@ -133,6 +133,27 @@ _FREQUENCY_KEYS = {"notch": "centre_hz", "rotor_notch": "lowest_hz"}
 _CHAINS = ("chip", "gyro", "d_term", "feed_forward", "setpoint")
 
 
+ShownGains = dict[str, dict[str, float]]  # axis → term → the number that the tuner sees
+
+
+def gains_of_json(document: dict[str, Any]) -> tuple[ShownGains, Controller | None]:
+    """The numbers of a `nembrit.configuration/1` document, and the controller where they are in SI units.
+
+    Raises InputError for what is no configuration.
+    """
+    if document.get("schema") != "nembrit.configuration/1":
+        raise InputError('expected a configuration with "schema": "nembrit.configuration/1"')
+    try:
+        shown = {
+            axis: {term: within(value, f"gain {term} of {axis}", 0, 1e9) for term, value in document["gains"][axis].items()}
+            for axis in AXES
+            if axis in document.get("gains", {})
+        }
+    except (TypeError, AttributeError) as error:
+        raise InputError(f"the gains are not complete: {error}") from None
+    return shown, controller_from_json(document) if document.get("gain_units", "shown") == "si" else None
+
+
 def controller_from_json(document: dict[str, Any]) -> Controller:
     """Read a `nembrit.configuration/1` document with gains in SI units; raises InputError for what it lacks."""
     if document.get("schema") != "nembrit.configuration/1":

@@ -11,6 +11,7 @@ from django.db import transaction
 
 from nembrit.core.analysis.flight import ROLES, CraftFacts
 from nembrit.core.analysis.flight import Flight as CoreFlight
+from nembrit.core.analysis.loop import LOOP
 from nembrit.core.analysis.maps import Maps
 from nembrit.core.analysis.run import ANALYSES, FlightResults, analyse, there, wanted_analyses
 from nembrit.core.causes.finding import Finding
@@ -23,8 +24,8 @@ from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
-from nembrit.web.hangar.services import mixer_of
-from nembrit.web.hangar.signals import craft_changed
+from nembrit.web.hangar.services import known_controller, mixer_of
+from nembrit.web.hangar.signals import controller_changed, craft_changed
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.signals import segment_ready
 from nembrit.web.logs.storage import load_recording
@@ -44,6 +45,7 @@ def listen() -> None:
     """Analyse every segment as soon as its log is in."""
     segment_ready.connect(_make_anew, dispatch_uid="bench-results")
     craft_changed.connect(_forget, dispatch_uid="bench-results-of-a-craft")
+    controller_changed.connect(_forget_loops, dispatch_uid="bench-loops-of-a-craft")
 
 
 def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
@@ -52,6 +54,12 @@ def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
         return  # a companion of the log that the flight is judged by
     segment.results.all().delete()  # what rested on the old window, manoeuvres, meanings or craft
     start_analysis(segment)
+
+
+def _forget_loops(sender: object, craft: Craft, flights: list[int] | None = None, **kwargs: object) -> None:
+    """Margins rest on the settings flown; nothing else does."""
+    found = StoredResult.objects.filter(segment__flight__craft=craft, analysis=LOOP.key)
+    (found if flights is None else found.filter(segment__flight__in=flights)).delete()
 
 
 def _forget(sender: object, craft: Craft, **kwargs: object) -> None:
@@ -68,7 +76,7 @@ def make_results(segment_id: int, progress: Progress) -> None:
     segment = Segment.objects.select_related("log", "flight__craft").filter(pk=segment_id).first()
     if segment is None:  # the log was moved meanwhile: its new place has a job of its own
         return
-    craft = craft_facts(segment.flight.craft)
+    craft = replace(craft_facts(segment.flight.craft), controller=known_controller(segment.flight.configuration))
     missing = missing_analyses(segment)
     if not missing:
         return

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from nembrit.web.flights import services
 from nembrit.web.flights.forms import FlightForm
 from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.signals import controller_changed
 
 
 @require_safe
@@ -31,6 +32,8 @@ def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     status = 400 if form.is_bound else 200
     if request.method == "POST" and form.is_valid():
         if form.saved():
+            if "configuration" in form.changed_data:
+                controller_changed.send(sender=Flight, craft=flight.craft, flights=[flight.pk])
             messages.success(request, "The flight's notes are saved.")
             return redirect(flight)
         status = 409

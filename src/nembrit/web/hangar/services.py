@@ -22,7 +22,7 @@ from nembrit.core.simulate.airframe import airframe_of
 from nembrit.core.simulate.assumed import Assumption, assumed_scales
 from nembrit.core.types import FloatArray
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
-from nembrit.web.hangar.signals import craft_changed
+from nembrit.web.hangar.signals import controller_changed, craft_changed
 
 LAYOUT_CHOICES = [(key, label) for key, (label, *_) in LAYOUTS.items()]
 MEANINGS = namemap.MEANINGS
@@ -217,6 +217,7 @@ def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]
         for name, (meaning, scale) in meanings.items()
         if meaning
     )
+    controller_changed.send(sender=Craft, flights=None, craft=craft)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -258,6 +259,16 @@ def controller_of(configuration: Configuration) -> Controller:
     """
     names, _ = _filled_map(configuration.craft)
     return controller_from_settings(core_settings(configuration), names)
+
+
+def known_controller(configuration: Configuration | None) -> Controller | None:
+    """The controller where every gain's scale is known, else None: what is only assumed judges nothing."""
+    if configuration is None:
+        return None
+    try:
+        return controller_from_settings(core_settings(configuration), name_map(configuration.craft))
+    except InputError:
+        return None
 
 
 def assumptions_about(craft: Craft) -> tuple[Assumption, ...]:

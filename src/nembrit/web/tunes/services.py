@@ -32,6 +32,7 @@ from nembrit.web.hangar.services import (
     latest_configuration,
     named_settings,
 )
+from nembrit.web.hangar.signals import controller_changed
 from nembrit.web.logs.windows import card_flown
 from nembrit.web.tunes.models import Answer, Decision, Slip, Tune
 from nembrit.web.tunes.trials import record_of, trial_of
@@ -275,6 +276,8 @@ def note_on_flights(flights: list[Flight], **noted: str) -> int:
         fields = {**noted, "card_key": card_key} if "card_key" in noted else noted
         if fields:
             Flight.objects.filter(pk__in=numbers).update(**fields)
+    if flights and "configuration" in noted:
+        controller_changed.send(sender=Flight, craft=flights[0].craft, flights=[flight.pk for flight in flights])
     return len(flights) if noted else 0
 
 

@@ -1,0 +1,309 @@
+"""One axis as a loop: the craft found in closed-loop flying, its margins, and how it follows, each with its interval."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from nembrit.core.errors import NotEnoughData
+from nembrit.core.records.commands import commanded
+from nembrit.core.records.log import Recording
+from nembrit.core.response.authority import applied, level_mask
+from nembrit.core.response.estimate import Estimate, jackknifed
+from nembrit.core.response.following import Following, following, step_frequencies, step_of
+from nembrit.core.response.gains import ControllerCurves, curves_from_configuration, curves_from_terms, filter_delay, through
+from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
+from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.transfer import LoopResponses, log_errors, loop_responses
+from nembrit.core.setup.controller import Controller
+from nembrit.core.types import AXES, BoolArray, ComplexArray, FloatArray
+
+FIT_HZ = np.geomspace(2.0, 60.0, 44)
+LOOP_HZ = np.geomspace(0.4, 220.0, 900)
+_MOST_LOG_ERROR = 0.5  # responses less sure than this say nothing
+_LEAST_FREQUENCIES = 10
+_LEAST_HELD_S = 9.0
+_PLENTY_S = 18.0  # with less flying the floors grow in proportion
+_ROUTES_APART_DEG = 3.0
+# what blocks of one flight cannot see (measured: docs/accuracy.md)
+_FLOORS = {
+    "phase_margin_deg": 2.0, "gain_margin_db": 1.3, "sensitivity_peak": 0.042, "bandwidth_hz": 0.045, "rise_time_s": 0.022,
+    "delay_s": 0.0009, "peak_db": 0.22, "settling_time_s": 0.06, "overshoot_ratio": 0.024,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class AxisLoop:
+    """What one flight says of one axis's loop. Numbers that it cannot tell are None."""
+
+    plant: Plant
+    lag_and_delay_s: Estimate  # one flight tells their sum far better than each
+    gains: dict[str, Estimate]
+    gains_from: str  # terms, or configuration
+    command_from: str  # motors, or terms
+    phase_margin_deg: Estimate | None
+    gain_margin_db: Estimate | None  # None: above 20 dB
+    sensitivity_peak: Estimate
+    crossover_hz: float | None
+    swing_hz: float  # where it would swing if it went too far
+    bandwidth_hz: Estimate | None
+    peak_db: Estimate
+    rise_time_s: Estimate | None
+    delay_s: Estimate | None
+    settling_time_s: Estimate | None
+    overshoot_ratio: Estimate
+    handling_bandwidth_hz: float | None
+    phase_delay_s: float | None
+    frequency_hz: FloatArray  # of the curves below
+    closed_db: FloatArray
+    closed_deg: FloatArray
+    open_db: FloatArray
+    open_deg: FloatArray
+    step_t_s: FloatArray
+    step: FloatArray
+    usable_s: float
+    notes: tuple[str, ...]
+
+
+def axis_loop(
+    recording: Recording, axis: str, usable: BoolArray, *, mixer: FloatArray | None = None, controller: Controller | None = None
+) -> AxisLoop:
+    """Identify one axis in closed loop and say how near the edge it flies.
+
+    The applied command comes from the motors through the inverse mixer, else from the control terms; the controller from
+    its logged terms, else from a configuration in SI units. Set-point → gyro and set-point → command are estimated
+    with lost authority left out; the plant is fitted to their quotient (set-point as instrument), then refined to
+    both with the known controller. Margins and following are those of the refined model; intervals by leaving out
+    each twelfth of the flight, with measured floors.
+
+    Raises
+    ------
+    NotEnoughData
+        With what is missing: channels, authority, stick movement, gains.
+    """
+    notes: list[str] = []
+    command, command_from = _command(recording, axis, mixer, notes)
+    curves = _curves(recording, axis, usable, controller)
+    held = usable & level_mask(recording, 0 if mixer is None else mixer.shape[0])
+    if held.sum() < _LEAST_HELD_S * recording.sample_rate_hz:
+        held = usable
+        notes.append("large commands moved the motors’ common level most of the time: gain and margins are those of hard flying")
+    responses = loop_responses(
+        recording.channels[f"setpoint.{axis}"], recording.channels[f"gyro.{axis}"], command, held,
+        sample_rate_hz=recording.sample_rate_hz, frequency_hz=FIT_HZ,
+    )  # fmt: skip
+    chain = _chain(recording, axis, controller)
+    fitted = _Fit(axis=axis, curves=curves, chain=chain, responses=responses)
+    whole = fitted.refined(0, None)
+    rows = [fitted.refined(k, whole) for k in range(1, responses.gyro.shape[0])]
+    return _told(fitted, whole, rows, command_from=command_from, notes=notes)
+
+
+def _command(recording: Recording, axis: str, mixer: FloatArray | None, notes: list[str]) -> tuple[FloatArray, str]:
+    given = None if mixer is None else applied(recording, mixer)
+    if given is not None:
+        return np.asarray(given[AXES.index(axis)]), "motors"
+    asked = commanded(recording, axis)
+    if asked is None:
+        raise NotEnoughData(
+            f"margins need the motors’ commands or the control terms of {axis}: log P, I, D and the motors, then fly again"
+        )
+    notes.append("no motor commands of this craft: what was asked is taken for what was given, so lost authority is not seen")
+    return asked, "terms"
+
+
+def _curves(
+    recording: Recording, axis: str, usable: BoolArray, controller: Controller | None
+) -> Callable[[FloatArray], ControllerCurves]:
+    def at(frequency_hz: FloatArray) -> ControllerCurves | None:
+        found = curves_from_terms(recording, axis, usable, frequency_hz, controller)
+        if found is None and controller is not None:
+            found = curves_from_configuration(controller, axis, frequency_hz)
+        return found
+
+    if at(FIT_HZ[:2]) is None:
+        raise NotEnoughData(
+            f"the gains of {axis} are not known: log the control terms, or give the scales of the configuration for margins"
+        )
+    kept: dict[int, ControllerCurves] = {}
+
+    def known(frequency_hz: FloatArray) -> ControllerCurves:
+        found = kept.get(frequency_hz.size) or at(frequency_hz)
+        assert found is not None
+        kept[frequency_hz.size] = found
+        return found
+
+    return known
+
+
+def _chain(recording: Recording, axis: str, controller: Controller | None) -> Callable[[FloatArray], ComplexArray]:
+    """The gyro filters between raw and filtered gyro.
+
+    As configured, made later by what the log shows beyond that (filters that follow the motors); without a configuration
+    one low-pass of second order that is as late as the log shows; without the raw gyro as configured, or else a part of the
+    craft's own delay.
+    """
+    found = filter_delay(recording, axis)
+    if controller is not None:
+        rate_hz, known = controller.loop_rate_hz, controller.gyro
+        extra_s = 0.0 if found is None else found.delay_s - found.of(through(known, found.frequency_hz, rate_hz))
+        return lambda frequency_hz: through(known, frequency_hz, rate_hz) * np.exp(-2j * np.pi * frequency_hz * extra_s)
+    if found is not None and found.delay_s > 1e-5:
+        w = math.sqrt(2) / found.delay_s
+        return lambda frequency_hz: np.asarray(1 / (1 + math.sqrt(2) * (s := 2j * np.pi * frequency_hz / w) + s**2), complex)
+    return lambda frequency_hz: np.ones(frequency_hz.size, complex)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Fit:
+    """Everything that a plant is fitted to."""
+
+    axis: str
+    curves: Callable[[FloatArray], ControllerCurves]
+    chain: Callable[[FloatArray], ComplexArray]
+    responses: LoopResponses
+
+    def _rows(self) -> tuple[ComplexArray, ComplexArray]:
+        assert self.responses.command is not None
+        return self.responses.gyro, self.responses.command
+
+    def _sure(self) -> tuple[BoolArray, FloatArray, FloatArray, FloatArray]:
+        """Frequencies that say something, and the log errors of both answers and of their quotient."""
+        gyro, command = self._rows()
+        errors = log_errors(gyro), log_errors(command), log_errors(gyro / command)
+        sure = (errors[0] < _MOST_LOG_ERROR) & (errors[2] < _MOST_LOG_ERROR)
+        if sure.sum() < _LEAST_FREQUENCIES:
+            raise NotEnoughData(
+                f"the sticks moved too little or too slowly on {self.axis} to tell the craft from the air: fly the half-minute "
+                "card, or weave about with quick sticks for fifteen seconds"
+            )
+        return sure, *(error[sure] for error in errors)  # type: ignore[return-value]  # three of them
+
+    def by_instrument(self, row: int, start: Plant | None = None) -> Plant:
+        """Route one: the plant from the quotient of both answers alone."""
+        sure, _, _, error = self._sure()
+        gyro, command = self._rows()
+        chain = self.chain(FIT_HZ)[sure]
+        one = Measured(response=(gyro / command)[row, sure], error=error, model=lambda plant: plant * chain)
+        return fit_plant(FIT_HZ[sure], [one], has_lead=self.axis == "yaw", start=start)
+
+    def refined(self, row: int, start: Plant | None) -> Plant:
+        """Route two: from both answers with the controller, begun at the first."""
+        sure, error_gyro, error_command, _ = self._sure()
+        gyro, command = self._rows()
+        curves, chain = self.curves(FIT_HZ), self.chain(FIT_HZ)[sure]
+        feedback, forward = curves.feedback[sure], curves.forward[sure]
+
+        def closed(plant: ComplexArray) -> ComplexArray:
+            return plant * chain * forward / (1 + plant * chain * feedback)
+
+        def asked(plant: ComplexArray) -> ComplexArray:
+            return forward / (1 + plant * chain * feedback)
+
+        both = [
+            Measured(response=gyro[row, sure], error=error_gyro, model=closed),
+            Measured(response=command[row, sure], error=error_command, model=asked),
+        ]
+        begin = start or self.by_instrument(row)
+        return fit_plant(FIT_HZ[sure], both, has_lead=self.axis == "yaw", start=begin)
+
+    def loop(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
+        return plant.response(frequency_hz) * self.chain(frequency_hz) * self.curves(frequency_hz).feedback
+
+    def closed(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
+        ahead = plant.response(frequency_hz) * self.chain(frequency_hz)
+        curves = self.curves(frequency_hz)
+        return np.asarray(ahead * curves.forward / (1 + ahead * curves.feedback))
+
+    def step(self, plant: Plant) -> tuple[FloatArray, FloatArray]:
+        frequency_hz = step_frequencies().copy()
+        frequency_hz[0] = 1e-3  # an integrator's own zero frequency
+        return step_of(self.closed(plant, frequency_hz))
+
+    def margins(self, plant: Plant) -> Margins:
+        return margins(LOOP_HZ, self.loop(plant, LOOP_HZ))
+
+    def following(self, plant: Plant) -> Following:
+        return following(LOOP_HZ, self.closed(plant, LOOP_HZ), *self.step(plant))
+
+    def disagreement(self, plant: Plant, own: Estimate | None) -> list[str]:
+        """Both routes must tell the same phase margin; where they do not, something is not as assumed."""
+        other = self.margins(self.by_instrument(0, plant)).phase_margin_deg
+        if own is None or other is None or abs(own.value - other) <= _ROUTES_APART_DEG + own.error:
+            return []
+        return [
+            f"two ways to the phase margin differ by {abs(own.value - other):.0f}°: the motors reached their limits unseen, or "
+            "gains and filters are not those that flew; take the margins as rough"
+        ]
+
+
+def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, notes: list[str]) -> AxisLoop:
+    edge, others = fitted.margins(plant), [fitted.margins(row) for row in rows]
+    moves, other_moves = fitted.following(plant), [fitted.following(row) for row in rows]
+    scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s)
+
+    def told(
+        name: str, whole: Margins | Following, left_out: list[Margins] | list[Following], *, is_ratio: bool
+    ) -> Estimate | None:
+        value = getattr(whole, name)
+        if value is None:
+            return None
+        known = [number for one in left_out if (number := getattr(one, name)) is not None]
+        return jackknifed(float(value), known, floor=_FLOORS[name] * scarce, is_ratio=is_ratio)
+
+    gain_margin = told("gain_margin_db", edge, others, is_ratio=False)
+    if gain_margin is not None and gain_margin.value > MOST_GAIN_MARGIN_DB:
+        gain_margin = None
+    peak = told("sensitivity_peak", edge, others, is_ratio=True)
+    overshoot, peak_db = (
+        told("overshoot_ratio", moves, other_moves, is_ratio=False),
+        told("peak_db", moves, other_moves, is_ratio=False),
+    )
+    assert peak is not None
+    assert overshoot is not None
+    assert peak_db is not None
+    step_t_s, step = fitted.step(plant)
+    shown, every = step_t_s <= 0.4, slice(None, None, 6)
+    open_loop, closed = fitted.loop(plant, LOOP_HZ), fitted.closed(plant, LOOP_HZ)
+    sums = [row.lag_s + row.delay_s for row in rows]
+    curves = fitted.curves(FIT_HZ)
+    phase_margin = told("phase_margin_deg", edge, others, is_ratio=False)
+    notes += fitted.disagreement(plant, phase_margin)
+    return AxisLoop(
+        plant=plant,
+        lag_and_delay_s=jackknifed(plant.lag_s + plant.delay_s, sums, floor=0.0008),
+        gains=curves.gains,
+        gains_from=curves.source,
+        command_from=command_from,
+        phase_margin_deg=phase_margin,
+        gain_margin_db=gain_margin,
+        sensitivity_peak=peak,
+        crossover_hz=edge.crossover_hz,
+        swing_hz=edge.peak_hz,
+        bandwidth_hz=told("bandwidth_hz", moves, other_moves, is_ratio=True),
+        peak_db=peak_db,
+        rise_time_s=told("rise_time_s", moves, other_moves, is_ratio=True),
+        delay_s=told("delay_s", moves, other_moves, is_ratio=False),
+        settling_time_s=told("settling_time_s", moves, other_moves, is_ratio=True),
+        overshoot_ratio=overshoot,
+        handling_bandwidth_hz=moves.handling_bandwidth_hz,
+        phase_delay_s=moves.phase_delay_s,
+        frequency_hz=LOOP_HZ[every],
+        closed_db=_db(closed)[every],
+        closed_deg=_deg(closed)[every],
+        open_db=_db(open_loop)[every],
+        open_deg=_deg(open_loop)[every],
+        step_t_s=step_t_s[shown][::2],
+        step=step[shown][::2],
+        usable_s=fitted.responses.usable_s,
+        notes=tuple(notes),
+    )
+
+
+def _db(values: ComplexArray) -> FloatArray:
+    return np.asarray(20 * np.log10(np.maximum(np.abs(values), 1e-12)))
+
+
+def _deg(values: ComplexArray) -> FloatArray:
+    return np.asarray(np.unwrap(np.angle(values)) * 180 / math.pi)

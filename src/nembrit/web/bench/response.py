@@ -1,0 +1,141 @@
+"""Each axis as a loop, as its page shows it: how near the edge, how it follows, what it rests on."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nembrit.core.analysis.loop import Loop
+from nembrit.core.analysis.run import FlightResults
+from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.response.tracking import Tracking
+from nembrit.core.types import AXES
+from nembrit.web.common.charts import Axis, Chart, Line
+
+# share of the room between a loop that answers nothing and one that swings by itself; limits of Ms: common practice, no source
+_TOO_NEAR, _LIVELY, _SOUND = 1 / 2.0, 1 / 1.6, 1 / 1.2
+_COHERENT, _LEAST_HZ, _TOP_HZ = 0.6, 0.5, 200.0
+_KEYS = ("bode-size", "bode-phase")
+ZONES = (
+    ("swings soon", 0.0, 1 / 3.0), ("too near", 1 / 3.0, _TOO_NEAR), ("lively", _TOO_NEAR, _LIVELY),
+    ("sound", _LIVELY, _SOUND), ("calm", _SOUND, 1.0),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Room:
+    """How far one axis keeps from the edge, as shares of the way; 0 is the edge."""
+
+    axis: str
+    value: float
+    low: float
+    high: float
+    zone: str
+    swing_hz: float
+
+    @property
+    def percent(self) -> float:
+        return 100 * self.value
+
+    @property
+    def left(self) -> str:
+        """Where its mark begins in the picture, in per cent of the way."""
+        return f"{100 * self.value - 0.6:.2f}"
+
+    @property
+    def span(self) -> str:
+        """How long its interval is there."""
+        return f"{100 * (self.high - self.low):.2f}"
+
+
+def room_of(axis: str, loop: AxisLoop) -> Room:
+    """The least distance of the open loop from −1, which is 1 / Ms."""
+    peak = loop.sensitivity_peak
+    value = min(1.0, 1 / peak.value)
+    zone = next(name for name, start, end in ZONES if start <= value <= end)
+    return Room(axis=axis, value=value, low=1 / peak.high, high=min(1.0, 1 / peak.low), zone=zone, swing_hz=loop.swing_hz)
+
+
+def page_of(results: FlightResults, chosen: str) -> dict[str, Any]:
+    """Everything that the page shows of a flight's loops."""
+    loop, response = results.loop, results.response
+    if loop is None or response is None:
+        return {}
+    rooms = [room_of(axis, loop.axes[axis]) for axis in AXES if axis in loop.axes]
+    axis = chosen if chosen in loop.tracking or chosen in loop.axes else next(iter(loop.tracking), "roll")
+    own, tracked = loop.axes.get(axis), loop.tracking.get(axis)
+    return {
+        "loop": loop,
+        "rooms": rooms,
+        "zones": [{"name": name, "x": 100 * start, "width": 100 * (end - start)} for name, start, end in ZONES],
+        "rows": [
+            {"axis": each, "own": loop.axes.get(each), "tracking": loop.tracking.get(each), "step": response.steps.get(each)}
+            for each in AXES
+            if each in loop.axes or each in loop.tracking
+        ],
+        "refused": [(each, reason) for each, reason in loop.reasons.items()],
+        "chosen": axis,
+        "answering": [each for each in AXES if each in loop.axes or each in loop.tracking],
+        "charts": [] if tracked is None and own is None else list(zip(_KEYS, _charts(axis, own, tracked), strict=True)),
+        "headline": headline(rooms, loop),
+        "advice": advice(rooms),
+        "first": next(iter(loop.axes.values()), None),
+    }
+
+
+def headline(rooms: list[Room], loop: Loop) -> str:
+    if not rooms:
+        return "This flight cannot tell how near the edge it flies"
+    nearest = min(rooms, key=lambda one: one.value)
+    name = nearest.axis.capitalize()
+    if nearest.value < _TOO_NEAR:
+        return f"{name} flies too near the edge: it would swing at {nearest.swing_hz:.0f} Hz"
+    if len(rooms) < len(loop.tracking):
+        return f"{name} is the nearest to the edge of those that could be told, {nearest.zone}"
+    if nearest.value < _LIVELY:
+        return f"{name} is lively; no axis is too near the edge"
+    return f"Every axis keeps well away from the edge; {nearest.axis} is the nearest"
+
+
+def advice(rooms: list[Room]) -> str:
+    """What to do next, in a sentence."""
+    if not rooms:
+        return ""
+    near = [one.axis for one in rooms if one.value < _TOO_NEAR]
+    if near:
+        return f"Lower P and D of {' and '.join(near)} by a fifth, or let the filters be faster; then fly the same card."
+    if all(one.value > _SOUND for one in rooms):
+        return "There is room on every axis: P may go up by a tenth, one axis at a time, as long as motors stay cool."
+    return "Nothing has to change for steadiness; what the findings name comes first."
+
+
+def _charts(axis: str, own: AxisLoop | None, tracked: Tracking | None) -> list[Chart]:
+    x = Axis(label="frequency", unit="Hz", low=np.log10(_LEAST_HZ), high=np.log10(_TOP_HZ), is_log=True)
+    sizes: list[Line] = []
+    phases: list[Line] = []
+    if tracked is not None and tracked.frequency_hz.size:
+        # drawn only where set-point and gyro belong together
+        good = (tracked.coherence >= _COHERENT) & (tracked.frequency_hz >= _LEAST_HZ)
+        x_of = [round(float(value), 4) for value in np.log10(tracked.frequency_hz)]
+        error_db = 8.686 * 2 * tracked.random_error
+        error_deg = np.degrees(2 * tracked.random_error)
+        parts = ((sizes, tracked.amplitude_db, error_db), (phases, tracked.phase_deg, error_deg))
+        for lines, values, error in parts:
+            low, high = _only(values - error, good), _only(values + error, good)
+            lines.append(Line(label="measured", x=x_of, y=_only(values, good), look="filtered", colour=axis, low=low, high=high))
+    if own is not None:
+        keep = (own.frequency_hz >= _LEAST_HZ) & (own.frequency_hz <= _TOP_HZ)
+        x_of = [round(float(value), 4) for value in np.log10(own.frequency_hz[keep])]
+        everywhere = np.ones(int(keep.sum()), bool)
+        for lines, closed, opened in ((sizes, own.closed_db, own.open_db), (phases, own.closed_deg, own.open_deg)):
+            lines.append(Line(label="closed loop, model", x=x_of, y=_only(closed[keep], everywhere), look="third"))
+            lines.append(Line(label="open loop, model", x=x_of, y=_only(opened[keep], everywhere), look="second"))
+    size, phase = Axis(label="size", unit="dB", low=-40, high=30), Axis(label="phase", unit="°", low=-360, high=40)
+    return [
+        Chart(title=f"Frequency response, {axis}: size", x=x, y=size, lines=sizes, level=0.0),
+        Chart(title=f"Frequency response, {axis}: phase", x=x, y=phase, lines=phases, level=-180.0),
+    ]
+
+
+def _only(values: Any, good: Any) -> list[float | None]:
+    return [round(float(value), 3) if use else None for value, use in zip(values.tolist(), good.tolist(), strict=True)]

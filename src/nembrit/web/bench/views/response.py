@@ -1,0 +1,21 @@
+"""How near the edge each axis flies, and how it follows."""
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_safe
+
+from nembrit.web.bench import response
+from nembrit.web.bench.results import evidence_of
+from nembrit.web.flights.models import Flight
+
+
+@require_safe
+def response_page(request: HttpRequest, flight_id: int) -> HttpResponse:
+    flight = get_object_or_404(Flight.objects.select_related("craft", "configuration"), pk=flight_id)
+    evidence = evidence_of(flight, "loop", "response")
+    context: dict[str, Any] = {"craft": flight.craft, "flight": flight, "evidence": evidence, "segment": evidence.segment}
+    if evidence.results is not None:
+        context |= response.page_of(evidence.results, request.GET.get("axis", ""))
+    return render(request, "bench/response.html", context)

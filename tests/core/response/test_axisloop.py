@@ -1,0 +1,176 @@
+"""One axis as a loop: gains as they act, margins and following against the simulator's own loop, and honest refusals."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.loop import LOOP, Loop
+from nembrit.core.analysis.run import analyse
+from nembrit.core.errors import CoreError
+from nembrit.core.records.log import Recording
+from nembrit.core.report.codec import from_json, to_json
+from nembrit.core.response.authority import level_mask, usable_mask
+from nembrit.core.response.axisloop import AxisLoop, axis_loop
+from nembrit.core.response.gains import logged_gains
+from nembrit.core.response.margins import margins
+from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.tracking import authority, flies_itself, tracking
+from nembrit.core.simulate.airframe import airframe_of
+from tests.flying import HEX, controller, flown, recording
+from tests.trueloop import throttle_of_the_movement, true_loop
+
+MIXER = HEX.mixer()
+
+
+def told(part: Recording, axis: str = "roll", **options: object) -> AxisLoop:
+    usable, _ = usable_mask(part, axis, mixer=MIXER)
+    return axis_loop(part, axis, usable, **{"mixer": MIXER, **options})
+
+
+def without(*families: str) -> Recording:
+    part = recording(flown(5))
+    kept = {role: values for role, values in part.channels.items() if not role.startswith(families)}
+    return replace(part, channels=kept)
+
+
+@pytest.mark.parametrize("axis", ["roll", "pitch", "yaw"])
+def test_gains_as_they_act_are_those_that_flew(axis: str) -> None:
+    # acceptance table of the methods: 0.3, 2, 0.5 and 2 %
+    part = recording(flown(5))
+    usable, _ = usable_mask(part, axis, mixer=MIXER)
+    found, flew = told(part, axis, controller=controller()).gains, controller().gains[axis]
+    for term, limit in (("p", 0.003), ("i", 0.02), ("d", 0.005), ("f", 0.02)):
+        if getattr(flew, term):
+            assert found[term].value == pytest.approx(getattr(flew, term), rel=limit)
+            assert found[term].low <= getattr(flew, term) <= found[term].high
+        else:
+            assert term not in found
+    alone = logged_gains(part, axis, usable)
+    assert alone["p"].value == found["p"].value
+
+
+@pytest.mark.parametrize("axis", ["roll", "pitch", "yaw"])
+def test_margins_are_those_of_the_simulated_loop(axis: str) -> None:
+    part, row = recording(flown(5)), ("roll", "pitch", "yaw").index(axis)
+    found = told(part, axis, controller=controller())
+    throttle = throttle_of_the_movement(part, axis, MIXER)
+    known_hz, loop, _ = true_loop(HEX, controller(), airframe_of(HEX), row, throttle)
+    true = margins(known_hz, loop)
+    assert found.phase_margin_deg.low <= true.phase_margin_deg <= found.phase_margin_deg.high
+    assert found.phase_margin_deg.error < 7
+    assert found.sensitivity_peak.value == pytest.approx(true.sensitivity_peak, rel=0.08)
+    assert found.sensitivity_peak.low <= true.sensitivity_peak <= found.sensitivity_peak.high
+    if true.gain_margin_db < 20:
+        assert found.gain_margin_db.low <= true.gain_margin_db <= found.gain_margin_db.high
+    else:
+        assert found.gain_margin_db is None
+    assert found.crossover_hz == pytest.approx(true.crossover_hz, rel=0.1)
+
+
+@pytest.mark.parametrize(
+    ("missing", "options", "gains_from", "command_from"),
+    [
+        ((), {}, "terms", "motors"),
+        (("motor.",), {}, "terms", "terms"),
+        (("gyro_raw",), {}, "terms", "motors"),
+        (("term_",), {"controller": controller()}, "configuration", "motors"),
+    ],
+)
+def test_what_is_not_logged_is_made_up_for_where_that_can_be(
+    missing: tuple[str, ...], options: dict, gains_from: str, command_from: str
+) -> None:
+    whole, found = told(recording(flown(5)), controller=controller()), told(without(*missing), **options)
+    assert (found.gains_from, found.command_from) == (gains_from, command_from)
+    assert found.phase_margin_deg.value == pytest.approx(whole.phase_margin_deg.value, abs=6)
+    if "motor." in missing:
+        assert "no motor commands" in found.notes[0]
+
+
+@pytest.mark.parametrize(
+    ("missing", "window_s", "reason"),
+    [
+        (("term_", "command"), (2.5, 28.0), "the gains of roll are not known"),
+        (("term_", "command", "motor."), (2.5, 28.0), "margins need the motors’ commands or the control terms"),
+        ((), (2.5, 7.0), "s of flying with authority"),
+    ],
+)
+def test_what_cannot_be_told_says_what_is_missing(missing: tuple[str, ...], window_s: tuple[float, float], reason: str) -> None:
+    with pytest.raises(CoreError, match=reason):
+        told(without(*missing).span(*window_s) if window_s[0] > 2.5 or window_s[1] < 28 else without(*missing))
+
+
+def test_a_loop_near_its_limit_still_gets_its_answer() -> None:
+    part = recording(flown(5, changes=(("p_on_roll", "95"), ("d_on_roll", "70"))))
+    found = told(part)
+    assert found.sensitivity_peak.value > 1.6
+    assert 10 < found.swing_hz < 60
+    assert found.sensitivity_peak.low > told(recording(flown(5))).sensitivity_peak.value
+
+
+def test_a_mode_that_flies_by_itself_is_recognised_and_gives_no_margins() -> None:
+    part = recording(flown(5))
+    assert not flies_itself(part, "roll")
+    rng = np.random.default_rng(3)
+    own = np.convolve(rng.normal(0, 1, part.n_samples), np.hanning(800) / 400, mode="same")
+    own *= 2 * part.channels["setpoint.roll"].std() / own.std()
+    levelled = replace(part, channels={**part.channels, "setpoint.roll": part.channels["setpoint.roll"] + own})
+    assert flies_itself(levelled, "roll")
+    found = analyse(Flight(levelled, craft=CraftFacts(mixer=MIXER), spans=()), only=("loop",)).loop
+    assert "levelling or position-holding" in found.reasons["roll"]
+    assert set(found.axes) == {"pitch", "yaw"}
+
+
+def test_results_are_kept_and_come_back() -> None:
+    flight = Flight(recording(flown(5)), craft=CraftFacts(mixer=MIXER, controller=controller()))
+    found = analyse(flight, only=("loop",)).loop
+    again = from_json(LOOP.result, to_json(found))
+    assert isinstance(again, Loop)
+    assert again.axes["roll"].phase_margin_deg.value == pytest.approx(found.axes["roll"].phase_margin_deg.value, rel=1e-6)
+    assert again.authority == pytest.approx(found.authority) if found.authority is None else again.authority is not None
+
+
+def test_tracking_coupling_and_authority() -> None:
+    part = recording(flown(5))
+    usable, _ = usable_mask(part, "roll", mixer=MIXER)
+    found = tracking(part, "roll", usable)
+    low, high = found.coherent_band_hz
+    assert low <= 1.5
+    assert high > 6
+    assert found.error_p95_dps > found.error_rms_dps > 1
+    crossed = replace(
+        part, channels={**part.channels, "gyro.roll": part.channels["gyro.roll"] + 0.2 * part.channels["setpoint.pitch"]}
+    )
+    coupled = tracking(crossed, "roll", usable).coupling["pitch"]
+    assert coupled.is_seen
+    assert coupled.ratio == pytest.approx(0.2, abs=0.04)
+    assert tracking(part, "roll", np.zeros(part.n_samples, bool)) is None
+    left = authority(part, usable, Flight(part, craft=CraftFacts(mixer=MIXER)).spans)
+    assert 0.3 < left.hover_headroom < 0.8
+    assert all(0 <= share <= 1 for share in (left.lost_share, left.at_top_share, left.at_floor_share, left.punch_at_top_share))
+    assert left.sag_v > 0.2
+    assert authority(without("motor."), usable, ()) is None
+
+
+def test_the_level_mask_sees_the_mixer_lift_all_motors() -> None:
+    part = recording(flown(5))
+    plain = level_mask(part, 6)
+    lifted = dict(part.channels)
+    for n in range(1, 7):
+        lifted[f"motor.{n}"] = lifted[f"motor.{n}"].copy()
+        lifted[f"motor.{n}"][20_000:21_000] += 0.08
+    moved = level_mask(replace(part, channels=lifted), 6)
+    assert not moved[19_905:21_095].any()
+    assert moved[:19_000].sum() == pytest.approx(plain[:19_000].sum(), rel=0.01)
+    assert level_mask(without("throttle"), 6).all()
+
+
+@pytest.mark.parametrize("lead_s", [0.0, 0.02])
+def test_a_plant_is_found_from_its_own_response(lead_s: float) -> None:
+    true = Plant(gain=9000.0, lag_s=0.03, delay_s=0.007, damping_per_s=1.4, lead_s=lead_s)
+    frequency_hz = np.geomspace(2, 60, 40)
+    one = Measured(response=true.response(frequency_hz), error=np.full(40, 0.002), model=lambda plant: plant)
+    found = fit_plant(frequency_hz, [one], has_lead=bool(lead_s))
+    np.testing.assert_allclose(np.abs(found.response(frequency_hz) / true.response(frequency_hz)), 1, atol=0.01)
+    assert found.lag_s + found.delay_s - found.lead_s == pytest.approx(true.lag_s + true.delay_s - true.lead_s, abs=0.001)

@@ -1,0 +1,57 @@
+"""The simulator's own loop, without noise or wind: what margins and following are checked against."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from nembrit.core.records.log import Recording
+from nembrit.core.response.authority import usable_mask
+from nembrit.core.response.gains import curves_from_configuration
+from nembrit.core.setup.controller import Controller
+from nembrit.core.setup.craft import Craft
+from nembrit.core.simulate.airframe import Airframe, World
+from nembrit.core.simulate.flight import fly_sticks
+from nembrit.core.simulate.pilot import Sticks
+from nembrit.core.types import AXES, ComplexArray, FloatArray
+
+
+def true_loop(
+    craft: Craft, controller: Controller, airframe: Airframe, axis: int, throttle: float
+) -> tuple[FloatArray, ComplexArray, ComplexArray]:
+    """Frequencies, open loop and closed loop of one axis as the simulator flies it."""
+    silent = {"gyro_density_dps_rthz": 0.0, "line_dps": 0.0, "blade_line_dps": 0.0, "broadband_dps": 0.0}
+    still = replace(airframe, gyro_step_dps=1e-9, balance_offset=(0.0, 0.0), **silent)
+    rate_hz, length_s, settle_s = controller.loop_rate_hz, 4.0, 2.0
+    n, n_settle = int(length_s * rate_hz), int(settle_s * rate_hz)
+    bins = np.unique(np.round(np.geomspace(2, 800, 120)).astype(int))  # quarters of a hertz
+    rng = np.random.default_rng(5)
+    t_s = np.arange(n + n_settle) / rate_hz
+    amplitude = 3.0 / np.sqrt(bins)
+    wave = np.sum(
+        [
+            a * np.sin(2 * np.pi * k / length_s * t_s + p)
+            for a, k, p in zip(amplitude, bins, rng.uniform(0, 6.28, bins.size), strict=True)
+        ],
+        axis=0,
+    )
+    setpoint = np.zeros((3, n + n_settle))
+    setpoint[axis] = wave
+    sticks = Sticks(
+        stick=np.zeros_like(setpoint), throttle=np.full(n + n_settle, throttle), is_on_ground=np.zeros(n + n_settle, bool)
+    )
+    world = World(seed=1, wind_m_s=0.0, wash_ratio=0.0, log_rate_hz=rate_hz)
+    plain = replace(controller, setpoint=())
+    flight = fly_sticks(craft, plain, world, airframe=still, sticks=sticks, setpoint_dps=setpoint, rng=rng)
+    part = {role: np.fft.rfft(values[n_settle:])[bins] for role, values in flight.channels.items() if role.endswith(AXES[axis])}
+    frequency_hz = bins / length_s
+    command = sum(part[f"term_{term}.{AXES[axis]}"] for term in "pidf")
+    closed = part[f"gyro.{AXES[axis]}"] / part[f"setpoint.{AXES[axis]}"]
+    curves = curves_from_configuration(plain, AXES[axis], frequency_hz)
+    return frequency_hz, part[f"gyro.{AXES[axis]}"] / command * curves.feedback, closed
+
+
+def throttle_of_the_movement(recording: Recording, axis: str, mixer: FloatArray) -> float:
+    """Mean throttle where the axis may be judged, weighted by how much the set-point moved."""
+    usable, _ = usable_mask(recording, axis, mixer=mixer)
+    moved = np.abs(np.gradient(recording.channels[f"setpoint.{axis}"])) * usable
+    return float((recording.channels["throttle"] * moved).sum() / moved.sum())

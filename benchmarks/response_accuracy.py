@@ -104,8 +104,8 @@ def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[
     lines = [
         "## Margins and following",
         "",
-        f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}, the half-minute card at 2 kHz; "
-        f"{len(refused)} of {len(found)} axis cases were refused as not answerable.",
+        f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}, the half-minute card at "
+        f"2 kHz; {len(refused)} of {len(found)} axis cases were refused as not answerable.",
         "",
         "| error | axis cases | median | 90 % | largest | acceptance | interval covers truth |",
         "|---|---|---|---|---|---|---|",

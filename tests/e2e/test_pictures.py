@@ -18,7 +18,7 @@ PAGES = {
     "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
     "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/flights/2/aligned/?with=6",
     "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position", "noise": "/flights/1/noise/", "vibration": "/flights/1/vibration/",
-    "sensors": "/flights/1/sensors/", "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
+    "sensors": "/flights/1/sensors/", "response": "/flights/1/response/", "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
 }  # fmt: skip
 
 

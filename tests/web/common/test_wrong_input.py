@@ -72,6 +72,7 @@ ADDRESSES = (
     "/flights/{flight}/aligned/?with={value}",
     "/flights/{flight}/noise/?with={value}",
     "/flights/{flight}/noise/?low={value}",
+    "/flights/{flight}/response/?axis={value}",
     "/flights/{flight}/trace/?from=1&to=2&channels={value}",
     "/flights/{flight}/trace/?from={value}&to=2",
     "/flights/{flight}/trace/?from=1&to=2&columns={value}",

@@ -1,0 +1,104 @@
+"""The response bench through its pages: how near the edge, what it rests on, and when it is worked out anew."""
+
+import json
+
+import pytest
+from django.test import Client
+
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.simulate.flight import DECIMALS, write_order
+from nembrit.web.bench.models import StoredResult
+from nembrit.web.bench.results import stored_results
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar import services as hangar
+from nembrit.web.hangar.models import Craft
+from nembrit.web.tunes import services as tunes
+from tests.flying import HEX, flown, log_file
+from tests.pageforms import fields_of
+
+
+def text(client: Client, flight: Flight, query: str = "") -> str:
+    answer = client.get(f"/flights/{flight.pk}/response/{query}")
+    assert answer.status_code == 200, answer.content[:300]
+    return answer.content.decode()
+
+
+def log_without(*families: str) -> bytes:
+    flight = flown(5)
+    roles = [role for role in write_order(HEX) if not role.startswith(families)]
+    return nembrit_csv.write([(role, flight.channels[role]) for role in roles], flight.t_s, decimals=DECIMALS)
+
+
+def test_the_page_says_which_axis_is_nearest_the_edge(client: Client, attach) -> None:
+    page = text(client, attach(log_file(5)))
+    assert "Every axis keeps well away from the edge; " in page
+    assert page.count("% of the room is left") == 3
+    for told in (
+        "phase margin",
+        "&gt; 20 dB",
+        "would swing at",
+        "Gains from the logged control terms",
+        "through the craft’s own mixer",
+    ):
+        assert told in page
+    size, phase = (json.loads(part.split("</script>")[0]) for part in page.split('type="application/json">')[1:3])
+    assert [line["label"] for line in size["lines"]] == ["measured", "closed loop, model", "open loop, model"]
+    assert (size["level"], phase["level"]) == (0.0, -180.0)
+    measured = [value for value in size["lines"][0]["y"] if value is not None]
+    assert abs(measured[0]) < 1.5, "a loop follows slow movements"
+
+
+@pytest.mark.parametrize(("query", "chosen"), [("?axis=yaw", "yaw"), ("?axis=left", "roll"), ("?axis=%00", "roll")])
+def test_an_axis_is_chosen_and_a_wrong_one_is_not(client: Client, attach, query: str, chosen: str) -> None:
+    assert f'id="axis-{chosen}" name="axis" value="{chosen}" checked' in text(client, attach(log_file(5)), query)
+
+
+@pytest.mark.parametrize(
+    ("missing", "told"),
+    [
+        (("setpoint.",), "This flight cannot tell how near the edge it flies"),
+        (("motor.",), "no motor commands of this craft"),
+        (("term_", "motor.", "motor_rpm"), "margins need the motors’ commands or the control terms of roll"),
+    ],
+)
+def test_what_a_log_lacks_is_said_with_what_to_fly(client: Client, attach, missing: tuple[str, ...], told: str) -> None:
+    page = text(client, attach(log_without(*missing)))
+    assert told in page
+    assert "The half-minute card" in page or "motors" in page
+
+
+def test_margins_are_made_anew_when_other_settings_flew(client: Client, craft: Craft, attach) -> None:
+    flight = attach(log_file(5))
+    segment = flight.segments.get()
+    kept = StoredResult.objects.filter(segment=segment, analysis="loop")
+    others = StoredResult.objects.filter(segment=segment).exclude(analysis="loop").count()
+    assert kept.exists()
+    hangar.paste_configuration(craft, "p on roll = 60", note="another")
+    other = craft.configurations.order_by("-number").first()
+    page = client.get(f"/flights/{flight.pk}/edit/").content.decode()
+    client.post(f"/flights/{flight.pk}/edit/", fields_of(page) | {"notes": "windy"})
+    assert kept.exists(), "notes change no margin"
+    page = client.get(f"/flights/{flight.pk}/edit/").content.decode()
+    client.post(f"/flights/{flight.pk}/edit/", fields_of(page) | {"configuration": str(other.pk)})
+    assert not kept.exists()
+    text(client, flight)
+    assert kept.exists(), "a job made it anew"
+    tunes.note_on_flights([flight], configuration=craft.configurations.order_by("number").first())
+    assert not kept.exists()
+    text(client, flight)
+    hangar.save_name_map(craft, {"p on roll": ("gain.rate.roll.p", 7e-5)})
+    assert not kept.exists()
+    assert StoredResult.objects.filter(segment=segment).count() == others, "nothing else was forgotten"
+
+
+def test_margins_use_known_scales_only(client: Client, craft: Craft, attach) -> None:
+    assert hangar.known_controller(craft.configurations.get()) is not None
+    hangar.save_name_map(craft, {"p on roll": ("gain.rate.roll.p", None)})
+    assert hangar.known_controller(craft.configurations.get()) is None
+    assert hangar.controller_of(craft.configurations.get()).gains["roll"].p > 0, "the simulator assumes"
+    page = client.get(f"/craft/{craft.pk}/simulator/").content.decode()
+    assert "The scale of 1 gain is not known" in page
+    assert "p on roll = 43 stands for" in page
+    found = stored_results([attach(log_file(5))], "loop")
+    (loop,) = (one.loop for one in found.values())
+    assert loop.axes["roll"].gains_from == "terms"

@@ -103,7 +103,16 @@ def _analyse(options: argparse.Namespace) -> int:
     flight = Flight(recording.span(start_s, end_s), craft=craft, spans=prepared.spans)
     results = analyse(flight, only=_REPORTED, progress=_tell)
     part["window_s"] = [start_s - recording.start_s, end_s - recording.start_s]
-    _print(report_document(results, part, spans=prepared.spans, window_start_s=flight.recording.start_s, shown_gains=shown_gains))
+    _print(
+        report_document(
+            results,
+            part,
+            spans=prepared.spans,
+            window_start_s=flight.recording.start_s,
+            shown_gains=shown_gains,
+            recording=flight.recording,
+        )
+    )
     is_answered = (results.noise and results.noise.is_there) or (results.response and results.response.steps)
     return 0 if is_answered else UNANSWERABLE
 

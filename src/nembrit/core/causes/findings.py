@@ -42,10 +42,11 @@ def findings_of(
     named = {finding.code for finding in ranked}
     if ranked and ranked[0].severity == "act":
         # a loud fault has secondary symptoms: single signs of it are no news
-        extra = [finding for finding in extra if finding.severity == "info" or not named & set(finding.causes)]
+        extra = [finding for finding in extra if finding.severity != "watch" or not named & set(finding.causes)]
     plain, hints = [one for one in ranked if one.severity != "info"], [one for one in ranked if one.severity == "info"]
-    signs, notes = [one for one in extra if one.severity == "watch"], [one for one in extra if one.severity != "watch"]
-    return (*plain, *signs, *hints, *notes)
+    signs, notes = [one for one in extra if one.severity == "watch"], [one for one in extra if one.severity == "info"]
+    stops = [one for one in extra if one.severity == "stop"]
+    return (*stops, *plain, *signs, *hints, *notes)
 
 
 def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: History) -> list[Finding]:
@@ -104,6 +105,7 @@ def _single(symptoms: Symptoms, sight: Sight, metrics: Mapping[str, float]) -> l
         signs.wash({axis: metrics[name] for axis in AXES if (name := f"wash_rms.{axis}") in metrics}),
         signs.filters_open(jitter, passed, v.get("output_roughness")),
     ]
+    found += [signs.oscillating(swing) for swing in sight.swings]
     if sight.vibration is not None:
         found.append(signs.overlap(sight.vibration))
     if sight.frames is not None:

@@ -14,6 +14,7 @@ from nembrit.core.noise.vibration import Vibration, vibration_of
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import lost_share, usable_mask
 from nembrit.core.response.loop import oscillation
+from nembrit.core.response.oscillation import Oscillation, sustained
 from nembrit.core.response.step import StepResponse, UncertainStep, step_response
 from nembrit.core.rotors.orders import cleaned_density, order_mask
 from nembrit.core.rotors.track import RotorTrack, rotor_track
@@ -140,6 +141,11 @@ class Sight:
         """Swing of the loop in roll and pitch: dB above its surroundings, and Hz."""
         everywhere = np.ones(self.recording.n_samples, bool)
         return {axis: swing for axis in AXES[:2] if (swing := oscillation(self.recording, axis, everywhere)) is not None}
+
+    @cached_property
+    def swings(self) -> tuple[Oscillation, ...]:
+        """Sustained oscillations, the longest of each axis."""
+        return tuple(found for axis in AXES if (found := sustained(self.recording, axis)) is not None)
 
     @cached_property
     def steps(self) -> Mapping[str, StepResponse]:

@@ -9,6 +9,7 @@ import numpy as np
 
 from nembrit.core.causes.finding import Finding
 from nembrit.core.noise.vibration import Vibration
+from nembrit.core.response.oscillation import Oscillation
 from nembrit.core.spectra.frames import Frames
 
 _ENOUGH_RATE_HZ = 1000.0
@@ -19,6 +20,27 @@ _IDLE_RATIO = 3.0
 _WORSE_RATIO, _WORSE_DEVIATIONS = 1.3, 4.0
 _SWING_DB = 8.0
 _ERRATIC, _CONSISTENT = 8.0, 4.0
+
+
+_FEEDS = {"p": "P feeds it", "i": "I feeds it", "d": "D feeds it", "mechanical": "it knocks"}
+_LOWER = {"p": "Lower P by a fifth", "i": "Lower I by a third", "d": "Lower D by a fifth"}
+
+
+def oscillating(swing: Oscillation) -> Finding | None:
+    """A swing that could burn a motor; milder ones are told on the page of the response."""
+    if swing.severity != "stop":
+        return None
+    cure = _LOWER.get(swing.kind, "Look for what knocks")
+    return Finding(
+        code="oscillation", kind="mechanical" if swing.kind == "mechanical" else "tune", severity="stop", confidence=None,
+        axis=swing.axis,
+        highlight=f"{swing.axis.capitalize()} swung at {swing.frequency_hz:.0f} Hz for {swing.end_s - swing.start_s:.0f} s",
+        conclusion=f", by {swing.amplitude_dps:.0f} deg/s: {_FEEDS.get(swing.kind, 'no terms logged')}. Motors heat up by this.",
+        evidence={"frequency_hz": swing.frequency_hz, "amplitude_dps": swing.amplitude_dps},
+        causes={"p": ("p_high", "filters_low"), "d": ("d_noise", "filters_low"), "i": ("i_high",)}.get(swing.kind, ()),
+        proof=f"{cure} before the next flight; hover low over soft ground for ten seconds, land, and touch the motors.",
+        caution="Do not fly it as it is.",
+    )  # fmt: skip
 
 
 def slow_log(sample_rate_hz: float) -> Finding | None:

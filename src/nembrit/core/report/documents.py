@@ -13,9 +13,10 @@ from nembrit.core.noise.bands import BandLevel
 from nembrit.core.noise.lines import Line
 from nembrit.core.noise.spikes import Spikes
 from nembrit.core.noise.vibration import Vibration
-from nembrit.core.records.log import FlightLog
+from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.timebase import clock_of
 from nembrit.core.report.response import response_part, rounded
+from nembrit.core.response.components import span_scores
 from nembrit.core.setup.controller import ShownGains
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
 from nembrit.core.types import AXES
@@ -68,10 +69,12 @@ def report_document(
     spans: Sequence[Span],
     window_start_s: float,
     shown_gains: ShownGains | None = None,
+    recording: Recording | None = None,
 ) -> dict[str, Any]:
     """The report `nembrit.report/1`; what could not be estimated is null with a reason in `notes`.
 
-    `window_start_s` is where the usable part begins on the log's own clock; `shown_gains` are the tuner's numbers by axis.
+    `window_start_s` is where the usable part begins on the log's own clock; `shown_gains` are the tuner's numbers by axis;
+    `recording` is the usable part, for the scores of single manoeuvres.
     """
     zero_s = window_start_s - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
     noise, response, motors, judgement = results.noise, results.response, results.motors, results.judgement
@@ -86,7 +89,7 @@ def report_document(
         "response": {
             axis: response_part(response.steps.get(axis) if response else None, results.loop, axis, shown_gains) for axis in AXES
         },
-        "manoeuvres": [_span_part(span, zero_s) for span in spans],
+        "manoeuvres": [_span_part(span, zero_s, scores) for span, scores in _scored(spans, recording)],
         "findings": [_finding_part(finding) for finding in (judgement.findings if judgement else ())],
         "notes": [
             *(f"{key}: {reason}" for key, reason in reasons.items()),
@@ -121,13 +124,18 @@ def _unmeasured(results: FlightResults) -> list[str]:
     return [f"findings.{code}.confidence: a single rule; how often it is right was not measured" for code in signs]
 
 
-def _span_part(span: Span, zero_s: float) -> dict[str, Any]:
+def _scored(spans: Sequence[Span], recording: Recording | None) -> list[tuple[Span, dict[str, float]]]:
+    """Each manoeuvre with its own scores, where the flight itself is at hand."""
+    return [(span, span_scores(recording, span) if recording is not None else {}) for span in spans]
+
+
+def _span_part(span: Span, zero_s: float, scores: dict[str, float]) -> dict[str, Any]:
     return {
         "kind": span.kind,
         "start_s": rounded(span.start_s - zero_s),
         "end_s": rounded(span.end_s - zero_s),
         "axis": span.axis,
-        "score": {},
+        "score": {name: rounded(value) for name, value in scores.items()},
     }
 
 

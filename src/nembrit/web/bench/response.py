@@ -5,9 +5,11 @@ from typing import Any
 
 import numpy as np
 
+from nembrit.core.analysis.felt import SYMPTOMS, crossed
 from nembrit.core.analysis.loop import Loop
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.response.components import COMPONENTS
 from nembrit.core.response.tracking import Tracking
 from nembrit.core.types import AXES
 from nembrit.web.common.charts import Axis, Chart, Line
@@ -56,7 +58,7 @@ def room_of(axis: str, loop: AxisLoop) -> Room:
     return Room(axis=axis, value=value, low=1 / peak.high, high=min(1.0, 1 / peak.low), zone=zone, swing_hz=loop.swing_hz)
 
 
-def page_of(results: FlightResults, chosen: str) -> dict[str, Any]:
+def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, Any]:
     """Everything that the page shows of a flight's loops."""
     loop, response = results.loop, results.response
     if loop is None or response is None:
@@ -80,6 +82,17 @@ def page_of(results: FlightResults, chosen: str) -> dict[str, Any]:
         "headline": headline(rooms, loop),
         "advice": advice(rooms),
         "first": next(iter(loop.axes.values()), None),
+        "scores": [
+            {"component": one, "by_axis": by_axis}
+            for one in COMPONENTS.values()
+            if (by_axis := {score.axis: score for score in loop.scores if score.key == one.key})
+        ],
+        "unflown": [one.label for one in COMPONENTS.values() if not any(score.key == one.key for score in loop.scores)],
+        "swings": loop.oscillations,
+        "axes": AXES,
+        "symptoms": list(SYMPTOMS.values()),
+        "felt": felt,
+        "crossed": crossed(results, felt),
     }
 
 

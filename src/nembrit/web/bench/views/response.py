@@ -14,8 +14,8 @@ from nembrit.web.flights.models import Flight
 @require_safe
 def response_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft", "configuration"), pk=flight_id)
-    evidence = evidence_of(flight, "loop", "response")
+    evidence = evidence_of(flight, "loop", "response", "judgement")
     context: dict[str, Any] = {"craft": flight.craft, "flight": flight, "evidence": evidence, "segment": evidence.segment}
     if evidence.results is not None:
-        context |= response.page_of(evidence.results, request.GET.get("axis", ""))
+        context |= response.page_of(evidence.results, request.GET.get("axis", ""), request.GET.getlist("felt")[:20])
     return render(request, "bench/response.html", context)

@@ -111,7 +111,7 @@ function tell() {
     else {
       narrow.push(name);
       if (width >= 12) button.textContent = String(narrow.length);
-      button.setAttribute("aria-label", name);
+      if (isWide) button.setAttribute("aria-label", `${narrow.length} ${name}`);
     }
     button.style.left = `${(100 * (left - from)) / (to - from)}%`;
     button.style.width = `${(100 * (right - left)) / (to - from)}%`;

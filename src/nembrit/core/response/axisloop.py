@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -261,6 +261,7 @@ def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, n
         told("peak_db", moves, other_moves, is_ratio=False),
     )
     assert peak is not None
+    peak = replace(peak, low=max(1.0, peak.low))  # no loop with a delay is below
     assert overshoot is not None
     assert peak_db is not None
     step_t_s, step = fitted.step(plant)

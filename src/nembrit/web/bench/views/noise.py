@@ -37,7 +37,7 @@ def _chosen(request: HttpRequest) -> tuple[noise.Chosen, str]:
 def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     """Where the noise of one axis sits: a map with its lines named, and spectra of chosen stretches."""
     flight = _flight(flight_id)
-    evidence = evidence_of(flight, "maps")
+    evidence = evidence_of(flight, "maps", "judgement")
     chosen, error = _chosen(request)
     by = request.GET.get("by", "throttle")
     by = by if by in dict(OVERS) else "throttle"

@@ -25,7 +25,8 @@ SHOTS = (
     ("configuration", "/configurations/2/", DESK, "light"),
     ("simulator", "/craft/1/simulator/", DESK, "light"),
     ("card-phone", "/cards/response/", PHONE, "light"),
-    ("noise", "/flights/5/noise/", DESK, "light"),
+    ("noise", "/flights/13/noise/", DESK, "light"),
+    ("response", "/flights/8/response/", DESK, "light"),
     ("vibration", "/flights/1/vibration/", DESK, "light"),
 )
 

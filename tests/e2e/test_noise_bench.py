@@ -46,7 +46,9 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
     simulated(page, craft, "as_built", 1)
     page.goto(slip)
     # one flight a side is no verdict, and the page says so; the demo's first slip shows one of four and four
-    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile("Not yet: . of 4 flown before, 1 of 4 after"))
+    expect(page.get_by_role("heading", level=1)).to_have_text(
+        re.compile("Not yet: . of 4 flown before, 1 of 4 after"), timeout=30_000
+    )
     press(page.get_by_role("button", name=re.compile("^Keep")).first)
     expect(page.get_by_text(re.compile("^Kept"))).to_be_visible()
     context.close()

@@ -14,7 +14,8 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.analysis.flight import CraftFacts, Flight
-from nembrit.core.analysis.run import analyse
+from nembrit.core.analysis.loop import LOOP
+from nembrit.core.analysis.run import MULTIROTOR, analyse
 from nembrit.core.filters.chain import chain_response, chain_sos, dc_delay_s
 from nembrit.core.filters.sections import FilterSection
 from nembrit.core.formats.registry import read_raw
@@ -39,6 +40,7 @@ from tests.core.recognise.test_more_dialects import DIALECTS as MORE
 from tests.dialects import DIALECTS
 from tests.flying import CARD, HEX, controller, flown, log_file
 
+COARSE = "loops of "  # kept to fewer digits
 KEPT = Path(__file__).parent / "numbers.json"
 FACTS = CraftFacts(kind="multirotor", mixer=HEX.mixer(), blades=3)
 FAULTS: dict[str, dict[str, Any]] = {
@@ -106,7 +108,25 @@ def analysis(name: str) -> Any:
     if name == "bearing and spikes":  # nobody records motor speeds there, and the raw gyro is missing
         kept = {role: values for role, values in recording.channels.items() if not role.startswith(("motor_rpm", "gyro_raw"))}
         recording = Recording.of(kept, sample_rate_hz=2000.0)
-    return summed(analyse(Flight(recording.span(2.5, 28.0), craft=FACTS, spans=manoeuvres(recording))))
+    flight = Flight(recording.span(2.5, 28.0), craft=FACTS, spans=manoeuvres(recording))
+    return summed(analyse(flight, only=[one.key for one in MULTIROTOR if one is not LOOP]))
+
+
+def loops_of(name: str) -> Any:
+    """Margins, following and tracking of one flight: found by search, so that the last digits are the machine's own."""
+    recording = _recording(name)
+    flight = Flight(recording.span(2.5, 28.0), craft=FACTS, spans=manoeuvres(recording))
+    found = analyse(flight, only=["loop"]).loop
+    assert found is not None
+    keep = (
+        "phase_margin_deg", "gain_margin_db", "sensitivity_peak", "bandwidth_hz", "rise_time_s", "delay_s", "gains", "peak_db",
+        "handling_bandwidth_hz", "phase_delay_s", "crossover_hz", "settling_time_s", "lag_and_delay_s", "by_throttle",
+    )  # fmt: skip
+    return summed(
+        {axis: {key: getattr(own, key) for key in keep} for axis, own in found.axes.items()}
+        | {"tracking": found.tracking, "authority": found.authority, "scores": found.scores, "swings": found.oscillations}
+        | {"reasons": found.reasons}
+    )
 
 
 def simulated() -> Any:
@@ -291,6 +311,7 @@ def sums() -> Any:
 
 CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
+    **{f"{COARSE}{name}": lambda name=name: loops_of(name) for name in ("sound", "loose and ringing")},  # type: ignore[misc]  # likewise
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
     **{name: lambda part=part: summed(part()) for name, part in (PARTS | SWEEPS).items()},  # type: ignore[misc]  # likewise

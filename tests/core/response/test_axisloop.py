@@ -16,6 +16,7 @@ from nembrit.core.response.axisloop import AxisLoop, axis_loop
 from nembrit.core.response.gains import logged_gains
 from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.throttle import throttle_gains
 from nembrit.core.response.tracking import authority, flies_itself, tracking
 from nembrit.core.simulate.airframe import airframe_of
 from tests.flying import HEX, controller, flown, recording
@@ -174,3 +175,43 @@ def test_a_plant_is_found_from_its_own_response(lead_s: float) -> None:
     found = fit_plant(frequency_hz, [one], has_lead=bool(lead_s))
     np.testing.assert_allclose(np.abs(found.response(frequency_hz) / true.response(frequency_hz)), 1, atol=0.01)
     assert found.lag_s + found.delay_s - found.lead_s == pytest.approx(true.lag_s + true.delay_s - true.lead_s, abs=0.001)
+
+
+def test_margins_at_other_throttles_are_told_only_where_they_were_flown() -> None:
+    found = {one.gain.part: one for one in told(recording(flown(5))).by_throttle}
+    assert set(found) == {"low", "hover", "high"}
+    assert found["hover"].gain.ratio.value == 1.0
+    assert found["hover"].phase_margin_deg.value == pytest.approx(told(recording(flown(5))).phase_margin_deg.value)
+    assert found["high"].gain.throttle > found["hover"].gain.throttle > found["low"].gain.throttle
+    assert found["high"].phase_margin_deg is None, "one punch is too little"
+    assert told(without("throttle")).by_throttle == ()
+
+
+@pytest.mark.parametrize("ratio", [0.6, 1.0, 1.5])
+def test_a_gain_that_changes_with_throttle_is_found(ratio: float) -> None:
+    """A loop whose craft answers `ratio` times as strongly at high throttle, stirred at every throttle."""
+    rate_hz, n = 500.0, 24_000
+    rng = np.random.default_rng(3)
+    throttle = np.where(np.arange(n) % 8000 < 5000, 0.4, 0.7)
+    gain = np.where(throttle > 0.5, ratio, 1.0)
+    setpoint = np.convolve(np.repeat(rng.normal(0, 150, n // 100), 100), np.ones(20) / 20, mode="same")
+    gust = rng.normal(0, 0.6, n).cumsum() * 0.02
+    rate, command = np.zeros(n), np.zeros(n)
+    for k in range(1, n):
+        command[k - 1] = 0.003 * (setpoint[k - 1] - rate[k - 1])
+        rate[k] = rate[k - 1] + (gain[k] * 12_000 * command[k - 1] - 1.5 * rate[k - 1] + gust[k] * 30) / rate_hz
+    part = Recording.of({"setpoint.roll": setpoint, "gyro.roll": rate, "throttle": throttle}, sample_rate_hz=rate_hz)
+    frequency_hz = np.geomspace(0.4, 200, 400)
+    plant = 12_000 / (2j * np.pi * frequency_hz + 1.5)
+    found = throttle_gains(
+        part,
+        "roll",
+        command,
+        np.ones(n, bool),
+        plant_of=plant,
+        closed_of=plant * 0.003 / (1 + plant * 0.003),
+        frequency_hz=frequency_hz,
+    )
+    high = next(one for one in found if one.part == "high").ratio
+    assert high.low <= ratio <= high.high
+    assert high.value == pytest.approx(ratio, rel=0.15)

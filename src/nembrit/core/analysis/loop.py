@@ -71,4 +71,4 @@ def _axis(flight: Flight, axis: str, usable: BoolArray | None) -> tuple[Tracking
         return tracked, str(error)
 
 
-LOOP = Analysis(key="loop", version=1, result=Loop, run=_run, in_words="margins of every axis")
+LOOP = Analysis(key="loop", version=2, result=Loop, run=_run, in_words="margins of every axis")

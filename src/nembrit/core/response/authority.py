@@ -26,18 +26,20 @@ def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
     return (np.linalg.pinv(with_throttle) @ motors)[:3]
 
 
-def usable_mask(recording: Recording, axis: str, *, mixer: FloatArray | None) -> tuple[BoolArray, tuple[str, ...]]:
+def usable_mask(
+    recording: Recording, axis: str, *, mixer: FloatArray | None, throttle_limits: tuple[float, float] = _THROTTLE_LIMITS
+) -> tuple[BoolArray, tuple[str, ...]]:
     """True where the response of `axis` may be judged, shape (n_samples,), and notes on what was not checked.
 
     Leaves out, from 20 ms before to 300 ms after: stretches whose applied command differs from the
     commanded one by more than 0.03, or sits at its limit, for over 40 % of a 20 ms window; and throttle
-    below 0.15 or above 0.70. Starting values from a prototype (`docs/methods.md`, section 2).
+    below 0.15 or above 0.70, unless told otherwise. Starting values from a prototype (`docs/methods.md`, section 2).
     """
     notes: list[str] = []
     lost = np.zeros(recording.n_samples, dtype=bool)
     if recording.has("throttle"):
         throttle = np.nan_to_num(recording.channels["throttle"])
-        low, high = _THROTTLE_LIMITS
+        low, high = throttle_limits
         lost |= (throttle < low) | (throttle > high)
     else:
         notes.append("no throttle channel: high and low throttle could not be left out")

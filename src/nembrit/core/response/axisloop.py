@@ -9,12 +9,13 @@ import numpy as np
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
-from nembrit.core.response.authority import applied, level_mask
+from nembrit.core.response.authority import applied, level_mask, usable_mask
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
 from nembrit.core.response.gains import ControllerCurves, curves_from_configuration, curves_from_terms, filter_delay, through
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.throttle import ThrottleGain, throttle_gains, throttle_limits
 from nembrit.core.response.transfer import LoopResponses, log_errors, loop_responses
 from nembrit.core.setup.controller import Controller
 from nembrit.core.types import AXES, BoolArray, ComplexArray, FloatArray
@@ -33,6 +34,16 @@ _FLOORS = {
 }  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AtThrottle:
+    """Margins in one part of the throttle, the craft's gain taken as measured there; None where that was not flown enough."""
+
+    gain: ThrottleGain
+    phase_margin_deg: Estimate | None
+    gain_margin_db: Estimate | None
+    sensitivity_peak: Estimate | None
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class AxisLoop:
     """What one flight says of one axis's loop. Numbers that it cannot tell are None."""
@@ -47,6 +58,7 @@ class AxisLoop:
     sensitivity_peak: Estimate
     crossover_hz: float | None
     swing_hz: float  # where it would swing if it went too far
+    by_throttle: tuple[AtThrottle, ...]  # margins at low, hover and high throttle; empty without throttle
     bandwidth_hz: Estimate | None
     peak_db: Estimate
     rise_time_s: Estimate | None
@@ -97,7 +109,12 @@ def axis_loop(
     fitted = _Fit(axis=axis, curves=curves, chain=chain, responses=responses)
     whole = fitted.refined(0, None)
     rows = [fitted.refined(k, whole) for k in range(1, responses.gyro.shape[0])]
-    return _told(fitted, whole, rows, command_from=command_from, notes=notes)
+    free, _ = usable_mask(recording, axis, mixer=mixer, throttle_limits=throttle_limits())
+    parts = throttle_gains(
+        recording, axis, command, free, plant_of=fitted.ahead(whole, LOOP_HZ), closed_of=fitted.closed(whole, LOOP_HZ),
+        frequency_hz=LOOP_HZ,
+    )  # fmt: skip
+    return _told(fitted, whole, rows, command_from=command_from, parts=parts, notes=notes)
 
 
 def _command(recording: Recording, axis: str, mixer: FloatArray | None, notes: list[str]) -> tuple[FloatArray, str]:
@@ -208,11 +225,15 @@ class _Fit:
         begin = start or self.by_instrument(row)
         return fit_plant(FIT_HZ[sure], both, has_lead=self.axis == "yaw", start=begin)
 
+    def ahead(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
+        """Command → filtered gyro."""
+        return np.asarray(plant.response(frequency_hz) * self.chain(frequency_hz))
+
     def loop(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
-        return plant.response(frequency_hz) * self.chain(frequency_hz) * self.curves(frequency_hz).feedback
+        return np.asarray(self.ahead(plant, frequency_hz) * self.curves(frequency_hz).feedback)
 
     def closed(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
-        ahead = plant.response(frequency_hz) * self.chain(frequency_hz)
+        ahead = self.ahead(plant, frequency_hz)
         curves = self.curves(frequency_hz)
         return np.asarray(ahead * curves.forward / (1 + ahead * curves.feedback))
 
@@ -238,7 +259,9 @@ class _Fit:
         ]
 
 
-def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, notes: list[str]) -> AxisLoop:
+def _told(
+    fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, parts: tuple[ThrottleGain, ...], notes: list[str]
+) -> AxisLoop:
     edge, others = fitted.margins(plant), [fitted.margins(row) for row in rows]
     moves, other_moves = fitted.following(plant), [fitted.following(row) for row in rows]
     scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s)
@@ -253,6 +276,7 @@ def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, n
         return jackknifed(float(value), known, floor=_FLOORS[name] * scarce, is_ratio=is_ratio)
 
     gain_margin = told("gain_margin_db", edge, others, is_ratio=False)
+    gain_margin_all = gain_margin
     if gain_margin is not None and gain_margin.value > MOST_GAIN_MARGIN_DB:
         gain_margin = None
     peak = told("sensitivity_peak", edge, others, is_ratio=True)
@@ -282,6 +306,7 @@ def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, n
         sensitivity_peak=peak,
         crossover_hz=edge.crossover_hz,
         swing_hz=edge.peak_hz,
+        by_throttle=tuple(_at_throttle(one, open_loop, phase_margin, gain_margin_all, peak) for one in parts),
         bandwidth_hz=told("bandwidth_hz", moves, other_moves, is_ratio=True),
         peak_db=peak_db,
         rise_time_s=told("rise_time_s", moves, other_moves, is_ratio=True),
@@ -299,6 +324,32 @@ def _told(fitted: _Fit, plant: Plant, rows: list[Plant], *, command_from: str, n
         step=step[shown][::2],
         usable_s=fitted.responses.usable_s,
         notes=tuple(notes),
+    )
+
+
+def _at_throttle(
+    gain: ThrottleGain, loop: ComplexArray, phase: Estimate | None, margin: Estimate | None, peak: Estimate
+) -> AtThrottle:
+    """Margins of the loop with another gain; the interval joins that of hover with what the gain leaves open."""
+    if gain.ratio is None:
+        return AtThrottle(gain=gain, phase_margin_deg=None, gain_margin_db=None, sensitivity_peak=None)
+    here, *edges = (margins(LOOP_HZ, ratio * loop) for ratio in (gain.ratio.value, gain.ratio.low, gain.ratio.high))
+
+    def told(name: str, whole: Estimate | None, least: float | None = None) -> Estimate | None:
+        value = getattr(here, name)
+        if value is None or whole is None:
+            return None
+        ends = [end for one in edges if (end := getattr(one, name)) is not None]
+        half = float(np.hypot(whole.error, max((abs(end - value) for end in ends), default=0.0)))
+        low = value - half if least is None else max(least, value - half)
+        return Estimate(value=float(value), low=low, high=value + half)
+
+    found = told("gain_margin_db", margin)
+    return AtThrottle(
+        gain=gain,
+        phase_margin_deg=told("phase_margin_deg", phase),
+        gain_margin_db=None if found is None or found.value > MOST_GAIN_MARGIN_DB else found,
+        sensitivity_peak=told("sensitivity_peak", peak, 1.0),
     )
 
 

@@ -82,12 +82,14 @@ def make_results(segment_id: int, progress: Progress) -> None:
         return
     recording = load_recording(segment.log, _wanted(segment)).span(segment.start_s, segment.end_s)
     flight = CoreFlight(recording, craft=craft, spans=current_spans(segment.log), history=_history(segment.flight))
-    found = analyse(flight, only=missing, progress=progress)
-    with transaction.atomic():
-        if not Segment.objects.filter(pk=segment.pk).exists():
-            return
-        for key in missing:
-            store(segment, key, getattr(found, key))
+    # findings and metrics first: pages and verdicts need not wait for the margins, which take longest
+    for part in ([key for key in missing if key != LOOP.key], [key for key in missing if key == LOOP.key]):
+        found = analyse(flight, only=part, progress=progress)
+        with transaction.atomic():
+            if not Segment.objects.filter(pk=segment.pk).exists():
+                return
+            for key in part:
+                store(segment, key, getattr(found, key))
 
 
 def craft_facts(craft: Craft) -> CraftFacts:

@@ -43,7 +43,10 @@ def without(*prefixes: str, start_s: float = 2.5, end_s: float = 28.0) -> Flight
 
 
 def test_a_whole_log_answers_everything(whole: FlightResults) -> None:
-    assert reasons_of(whole).keys() == {"finding.idle_low"}  # the card has no float
+    told = reasons_of(whole)
+    assert told.pop("finding.idle_low")  # the card has no float
+    assert set(told) == {f"response.{axis}" for axis in AXES}  # this craft's mixer is not given
+    assert all("no motor commands of this craft" in note for note in told.values())
     assert all(noise.raw and noise.filtered for noise in whole.noise.axes.values())
     assert set(whole.response.steps) == set(AXES)
     assert set(whole.metrics.values) == set(metric_names())
@@ -150,6 +153,20 @@ def test_reports_state_units_as_documented(whole: FlightResults) -> None:
     assert roll["overshoot_pct"] == pytest.approx(100 * whole.response.steps["roll"].overshoot_ratio, rel=1e-5)
     assert roll["overshoot_interval_pct"][0] <= roll["overshoot_pct"] <= roll["overshoot_interval_pct"][1]
     assert report["noise"]["roll"]["bands"]["motion"]["low_hz"] == 20
+    loop = whole.loop.axes["roll"]
+    for key, own, factor in (
+        ("phase_margin_deg", loop.phase_margin_deg, 1), ("sensitivity_peak", loop.sensitivity_peak, 1),
+        ("bandwidth_hz", loop.bandwidth_hz, 1), ("rise_time_ms", loop.rise_time_s, 1000), ("delay_ms", loop.delay_s, 1000),
+    ):  # fmt: skip
+        assert roll[key] == pytest.approx(factor * own.value, rel=1e-5)
+    assert roll["phase_margin_interval_deg"] == pytest.approx([loop.phase_margin_deg.low, loop.phase_margin_deg.high], rel=1e-5)
+    yaw = report["response"]["yaw"]
+    assert (yaw["gain_margin_db"], yaw["gain_margin_above_db"]) == (None, 20.0)
+    assert roll["gain_scale"] == dict.fromkeys("pidf"), "no configuration, no scale"
+    shown = {"roll": {"p": 43.0, "i": 40.0, "d": 0.0}}
+    scaled = report_document(whole, {}, spans=(), window_start_s=0.0, shown_gains=shown)["response"]["roll"]["gain_scale"]
+    assert scaled["p"] == pytest.approx(6e-5, rel=0.003)
+    assert scaled["d"] is None
 
 
 def test_log_document_counts_from_the_first_sample() -> None:

@@ -45,9 +45,9 @@ def without(*prefixes: str, start_s: float = 2.5, end_s: float = 28.0) -> Flight
 def test_a_whole_log_answers_everything(whole: FlightResults) -> None:
     told = reasons_of(whole)
     assert told.pop("finding.idle_low")  # the card has no float
-    assert set(told) == {f"response.{axis}" for axis in AXES}  # this craft's mixer is not given
-    notes = report_document(whole, {}, spans=(), window_start_s=0.0)["notes"]
-    assert sum("no motor commands of this craft" in note for note in notes) == 3
+    # a loose mount shakes the motors so much that the mixer moves their common level
+    assert set(told) == {f"response.{axis}" for axis in AXES}
+    assert all("moved the motors’ common level" in note for note in told.values())
     assert all(noise.raw and noise.filtered for noise in whole.noise.axes.values())
     assert set(whole.response.steps) == set(AXES)
     assert set(whole.metrics.values) == set(metric_names())

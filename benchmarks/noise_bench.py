@@ -52,6 +52,13 @@ def whole(log: Recording) -> None:
     assert there(found.maps).roles
 
 
+def loops(log: Recording) -> None:
+    """How three axes follow, the craft behind them, their margins, scores and swings."""
+    mixer = np.array([[motor.roll, motor.pitch, motor.yaw] for motor in layout_motors("quad")])
+    found = analyse(Flight(log, craft=CraftFacts(mixer=mixer, blades=3)), only=("response", "loop"))
+    assert there(found.loop).tracking
+
+
 def best_s(work: Callable[[Recording], None], log: Recording, n: int = 3) -> float:
     found = []
     for _ in range(n):
@@ -71,3 +78,5 @@ if __name__ == "__main__":
     for name, log in (("motor speeds recorded", flown), ("estimated", hidden)):
         took_s = best_s(whole, log)
         print(f"whole noise analysis, {name}: {took_s:.2f} s, {took_s / reference_s:.1f} times the reference")
+    took_s = best_s(loops, flown, 2)
+    print(f"response of three axes with margins: {took_s:.2f} s, {took_s / reference_s:.1f} times the reference")

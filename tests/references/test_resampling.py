@@ -6,7 +6,7 @@ import scipy.signal
 
 from nembrit.core.manoeuvres.alignment import align
 from nembrit.core.records.log import Recording
-from nembrit.core.response.step import _decimated
+from nembrit.core.response.impulse import decimated
 from tests.flying import flown
 
 ROLES = ("throttle", "stick.roll", "stick.pitch", "stick.yaw")
@@ -15,7 +15,7 @@ ROLES = ("throttle", "stick.roll", "stick.pitch", "stick.yaw")
 @pytest.mark.parametrize("role", ["setpoint.roll", "setpoint.pitch", "gyro.yaw"])
 def test_decimation_agrees_with_the_polyphase_resampler(role: str) -> None:
     values = flown(1).channels[role]
-    own, _, _, rate_hz = _decimated(values, values, np.ones(values.size, dtype=bool), 2000.0)
+    (own, _), _, rate_hz = decimated((values, values), np.ones(values.size, dtype=bool), 2000.0)
     assert rate_hz == 500.0
     theirs = scipy.signal.resample_poly(values, 1, 4)[: own.size]
     inside = slice(50, -50)  # both see invented samples at the ends

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.web.bench import response
+from nembrit.web.bench.flight import history_of
 from nembrit.web.bench.results import evidence_of
 from nembrit.web.flights.models import Flight
 
@@ -18,4 +19,5 @@ def response_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     context: dict[str, Any] = {"craft": flight.craft, "flight": flight, "evidence": evidence, "segment": evidence.segment}
     if evidence.results is not None:
         context |= response.page_of(evidence.results, request.GET.get("axis", ""), request.GET.getlist("felt")[:20])
+        context["history"] = history_of(flight, f"tracking_error.{context.get('chosen', 'roll')}")
     return render(request, "bench/response.html", context)

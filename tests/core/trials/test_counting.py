@@ -145,7 +145,7 @@ def test_before_the_planned_number_nothing_is_said() -> None:
     ("change", "word", "why"),
     [
         ({"overshoot.roll": 0.058}, "better", ""),
-        ({"overshoot.roll": 0.105}, "better_but", "overshoot, roll rose by 39 %"),
+        ({"overshoot.roll": 0.105}, "better_but", "overshoot, roll rose by 4"),
         ({"bounce_back.roll": 31.0}, "better_but", "bounce-back, roll rose by"),
     ],
 )

@@ -118,3 +118,45 @@ def test_a_logarithmic_axis_tells_frequencies(page: Page) -> None:
     with page.expect_download() as told:
         offer(figure, "SVG")
     assert ">100</text>" in told.value.path().read_text()  # a decade on the axis
+
+
+@pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}], ids=["desk", "phone"])
+def test_how_near_the_edge_and_what_was_felt(browser: Browser, demo: str, size: dict[str, int]) -> None:
+    context = browser.new_context(viewport=size, base_url=demo, has_touch=size["width"] < 600)
+    page = context.new_page()
+    page.goto("/flights/6/")
+    page.get_by_role("link", name="Response", exact=True).click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("the edge", timeout=30_000)
+    expect(page.get_by_role("img", name=re.compile("of the room is left"))).to_have_count(3)
+    drawn(page)
+    with swapped(page):
+        page.get_by_label("yaw", exact=True).check()
+    expect(page).to_have_url(re.compile("axis=yaw"))
+    expect(page.get_by_label("yaw", exact=True)).to_be_focused()
+    page.get_by_text("What did you feel or hear?").click()
+    page.get_by_label("it bounces back after a hard stop").check()
+    page.get_by_label("shimmy as throttle comes back after a float").check()
+    with swapped(page):
+        page.get_by_role("button", name="Set it against the log").click()
+    expect(page.get_by_text("They disagree: the log does not bear it out")).to_be_visible()
+    expect(page.get_by_text("The log cannot say: no zero throttle in this flight")).to_be_visible()
+    page.get_by_text("At low and high throttle").click()
+    expect(page.get_by_text("A craft answers more strongly at more throttle.")).to_be_visible()
+    assert page.evaluate("document.documentElement.scrollWidth") <= size["width"]
+    context.close()
+
+
+def test_motors_are_put_in_their_places(page: Page) -> None:
+    page.goto("/craft/2/edit/")
+    expect(page.get_by_role("img", name=re.compile("The frame from above: motor 1 front right, clockwise"))).to_be_visible()
+    page.get_by_label("Front right", exact=True).select_option("2")
+    page.get_by_role("button", name="Save the motors").click()
+    expect(page.get_by_role("alert")).to_contain_text("Each motor from 1 to 4 sits at one place")
+    page.get_by_label("Rear right", exact=True).select_option("1")
+    page.get_by_role("button", name="Save the motors").click()
+    expect(page.get_by_role("status")).to_contain_text("are saved; what rests on them is worked out anew")
+    page.goto("/craft/2/edit/")
+    page.get_by_label("Front right", exact=True).select_option("1")
+    page.get_by_label("Rear right", exact=True).select_option("2")
+    page.get_by_role("button", name="Save the motors").click()
+    expect(page.get_by_role("status")).to_contain_text("are saved")

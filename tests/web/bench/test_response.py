@@ -86,6 +86,9 @@ def test_margins_are_made_anew_when_other_settings_flew(client: Client, craft: C
     tunes.note_on_flights([flight], configuration=craft.configurations.order_by("number").first())
     assert not kept.exists()
     text(client, flight)
+    known = hangar.name_map(craft)["p on roll"]
+    hangar.save_name_map(craft, {"p on roll": (known.key, known.scale)})
+    assert kept.exists(), "the same map once more changes nothing"
     hangar.save_name_map(craft, {"p on roll": ("gain.rate.roll.p", 7e-5)})
     assert not kept.exists()
     assert StoredResult.objects.filter(segment=segment).count() == others, "nothing else was forgotten"

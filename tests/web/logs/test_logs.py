@@ -176,6 +176,11 @@ class TestWindowAndManoeuvres:
         assert [line["look"] for line in snap["lines"]] == ["setpoint", "filtered", "before_setpoint", "before"]
         asked, there = (np.array(snap["lines"][k]["y"]) for k in (0, 2))
         assert np.corrcoef(asked, there)[0, 1] > 0.9  # laid over each other by what was asked
+        three = attach(log_file(1), card_key="noise_ramp")
+        assert f"Flights {one.number} and {two.number}" in client.get(f"/flights/{one.pk}/aligned/").content.decode(), (
+            "of its own card"
+        )
+        three.segments.all().delete()
         two.segments.all().delete()
         assert "has no other flight" in client.get(f"/flights/{one.pk}/aligned/").content.decode()
 

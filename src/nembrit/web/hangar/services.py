@@ -211,13 +211,15 @@ def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]
             raise InputError(f"“{name}”: a scale must be above 0, got {scale:g}")
         namemap.check_sense(name, namemap.Meaning(meaning, scale), values.get(name))
         used[meaning] = name
+    before = name_map(craft)
     NameMapEntry.objects.filter(craft=craft, name__in=meanings).delete()
     NameMapEntry.objects.bulk_create(
         NameMapEntry(craft=craft, name=name, meaning=meaning, scale=scale)
         for name, (meaning, scale) in meanings.items()
         if meaning
     )
-    controller_changed.send(sender=Craft, flights=None, craft=craft)
+    if name_map(craft) != before:
+        controller_changed.send(sender=Craft, flights=None, craft=craft)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -14,6 +14,7 @@ from nembrit.core.report.codec import from_json, to_json
 from nembrit.core.response.authority import level_mask, usable_mask
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
 from nembrit.core.response.gains import logged_gains
+from nembrit.core.response.impulse import decimated
 from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.throttle import throttle_gains
@@ -215,3 +216,24 @@ def test_a_gain_that_changes_with_throttle_is_found(ratio: float) -> None:
     high = next(one for one in found if one.part == "high").ratio
     assert high.low <= ratio <= high.high
     assert high.value == pytest.approx(ratio, rel=0.15)
+
+
+def test_a_long_flight_is_slowed_and_tells_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    flight = Flight(recording(flown(5)), craft=CraftFacts(mixer=MIXER, controller=controller()))
+    whole = analyse(flight, only=("loop",)).loop
+    monkeypatch.setattr("nembrit.core.analysis.loop._PLENTY", 20_000)
+    slowed = analyse(flight, only=("loop",)).loop
+    for axis, own in whole.axes.items():
+        other = slowed.axes[axis]
+        assert other.phase_margin_deg.value == pytest.approx(own.phase_margin_deg.value, abs=2.0)
+        assert other.sensitivity_peak.value == pytest.approx(own.sensitivity_peak.value, rel=0.03)
+        assert other.gains["p"].value == pytest.approx(own.gains["p"].value, rel=1e-3)
+        assert other.delay_s.value == pytest.approx(own.delay_s.value, abs=0.0005)
+
+
+def test_more_than_two_minutes_are_thinned_over_the_whole_flight() -> None:
+    setpoint = np.tile(recording(flown(5)).channels["setpoint.roll"], 9)
+    _, keep, rate_hz = decimated((setpoint, setpoint), np.ones(setpoint.size, bool), 2000.0)
+    assert 110 < keep.sum() / rate_hz <= 125
+    thirds = [part.sum() for part in np.array_split(keep, 3)]
+    assert min(thirds) > 0.8 * max(thirds)

@@ -1,16 +1,21 @@
 """Each axis as a loop: how it tracks, the craft behind it, its margins."""
 
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+
+import numpy as np
+import scipy.signal
 
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError
+from nembrit.core.records.log import Recording
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
 from nembrit.core.response.components import Score, scores_of
 from nembrit.core.response.oscillation import Oscillation
 from nembrit.core.response.tracking import Authority, Tracking, authority, flies_itself, tracking
-from nembrit.core.types import AXES, BoolArray
+from nembrit.core.types import AXES, BoolArray, FloatArray
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -26,6 +31,8 @@ class Loop:
     notes: tuple[str, ...]
 
 
+_PLENTY, _SLOW_HZ = 400_000, 1000.0  # samples from which a flight is slowed, and to what rate at most
+_ROLES = ("setpoint.", "gyro.", "gyro_raw.", "term_", "command.", "motor.", "stick.", "throttle")
 _SELF_FLOWN = (
     "{axis}: the set-point moves without the stick: a levelling or position-holding mode flew. The answer to the stick still "
     "holds, margins do not: fly the card in rate mode"
@@ -36,9 +43,9 @@ def _run(flight: Flight) -> Loop:
     axes: dict[str, AxisLoop] = {}
     followed: dict[str, Tracking] = {}
     reasons: dict[str, str] = {}
-    usable = flight.usable
+    slow = _slowed(flight)
     with ThreadPoolExecutor(max_workers=2) as pool:  # sums of matrices leave the interpreter free
-        for axis, (tracked, told) in zip(AXES, pool.map(lambda axis: _axis(flight, axis, usable.get(axis)), AXES), strict=True):
+        for axis, (tracked, told) in zip(AXES, pool.map(lambda axis: _axis(flight, slow, axis), AXES), strict=True):
             if tracked is not None:
                 followed[axis] = tracked
             if isinstance(told, str):
@@ -58,15 +65,42 @@ def _run(flight: Flight) -> Loop:
     )
 
 
-def _axis(flight: Flight, axis: str, usable: BoolArray | None) -> tuple[Tracking | None, AxisLoop | str]:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Slow:
+    """What the loops are worked out from."""
+
+    recording: Recording
+    usable: Mapping[str, BoolArray]
+
+
+def _slowed(flight: Flight) -> _Slow:
+    """The flight itself; a long one at a slower rate, every channel through the same filter, so that what binds them stays."""
+    recording, usable = flight.recording, flight.usable
+    step = min(int(recording.sample_rate_hz / _SLOW_HZ), recording.n_samples // _PLENTY) if recording.n_samples > _PLENTY else 1
+    if step < 2:
+        return _Slow(recording, usable)
+    taps = scipy.signal.firwin(8 * step + 1, 0.8 / step)
+
+    def thinned(values: FloatArray) -> FloatArray:
+        gaps = ~np.isfinite(values[::step])
+        smooth = scipy.signal.upfirdn(taps, np.nan_to_num(values), down=step)[4 : 4 + gaps.size]  # centred on its samples
+        return np.asarray(np.where(gaps, np.nan, smooth))
+
+    channels = {role: thinned(values) for role, values in recording.channels.items() if role.startswith(_ROLES)}
+    slow = Recording.of(channels, sample_rate_hz=recording.sample_rate_hz / step, start_s=recording.start_s)
+    return _Slow(slow, {axis: mask[::step] for axis, mask in usable.items()})
+
+
+def _axis(flight: Flight, slow: _Slow, axis: str) -> tuple[Tracking | None, AxisLoop | str]:
     """How one axis tracked, and its loop or the reason why that cannot be told."""
+    usable = slow.usable.get(axis)
     if usable is None:
         return None, f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
-    tracked = tracking(flight.recording, axis, usable)
-    if flies_itself(flight.recording, axis):
+    tracked = tracking(slow.recording, axis, usable)
+    if flies_itself(slow.recording, axis):
         return tracked, _SELF_FLOWN.format(axis=axis)
     try:
-        return tracked, axis_loop(flight.recording, axis, usable, mixer=flight.mixer, controller=flight.craft.controller)
+        return tracked, axis_loop(slow.recording, axis, usable, mixer=flight.mixer, controller=flight.craft.controller)
     except CoreError as error:
         return tracked, str(error)
 

@@ -19,6 +19,7 @@ WORK_RATE_HZ = 500.0
 N_TAPS = 200
 _N_AR = 10
 N_BLOCKS = 12
+_MOST_S, _STRETCH_S = 120.0, 5.0
 
 
 def decimated(
@@ -43,7 +44,16 @@ def decimated(
     has_history = np.convolve(~whole, np.ones(n_history), mode="full")[: whole.size] < 0.5
     has_history[:n_history] = False
     n_whiten = np.convolve(~usable, np.ones(_N_AR + 1), mode="full")[: whole.size] < 0.5
-    return list(signals), usable & has_history & n_whiten, rate_hz
+    return list(signals), _spread(usable & has_history & n_whiten, rate_hz), rate_hz
+
+
+def _spread(keep: BoolArray, rate_hz: float) -> BoolArray:
+    """At most two minutes of rows, in stretches of 5 s spread over the flight: more tells nothing that pays for its time."""
+    share = float(keep.sum()) / (_MOST_S * rate_hz)
+    if share <= 1:
+        return keep
+    stretch = np.arange(keep.size) // max(1, round(_STRETCH_S * rate_hz))
+    return keep & (np.floor((stretch + 1) / share) > np.floor(stretch / share))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

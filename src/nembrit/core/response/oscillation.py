@@ -8,10 +8,11 @@ import scipy.signal
 
 from nembrit.core.manoeuvres.spans import runs
 from nembrit.core.records.log import Recording
-from nembrit.core.types import FloatArray
+from nembrit.core.types import BoolArray, FloatArray
 
 # all numbers are starting values of our own trials on simulated craft, no source
 _FRAME_S, _HOPS = 0.4, 8
+_WORK_RATE_HZ = 500.0
 _BAND_HZ = (1.5, 140.0)
 _LEAST_RISE = 5.0  # times the spectrum around it, in amplitude squared
 _LEAST_DPS, _LOUD_DPS, _LOUD_MOTORS = 4.0, 12.0, 0.05  # amplitude; a swing counts if it is loud, or shakes the motors
@@ -52,12 +53,16 @@ def sustained(recording: Recording, axis: str) -> Oscillation | None:
         return None
     rate_hz = recording.sample_rate_hz
     error = np.nan_to_num(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
-    n = round(_FRAME_S * rate_hz)
-    hop = max(1, n // _HOPS)
-    starts = np.arange(0, error.size - n + 1, hop)
+    step = max(1, int(rate_hz / _WORK_RATE_HZ))
+    taps = scipy.signal.firwin(8 * step + 1, 0.8 / step) if step > 1 else np.ones(1)
+    late = 4 if step > 1 else 0  # the filter's middle, in samples of the slower rate
+    slow = scipy.signal.upfirdn(taps, error, down=step)[late : late + -(-error.size // step)]
+    n = step * round(_FRAME_S * rate_hz / step)
+    hop = step * max(1, n // _HOPS // step)
+    starts = np.arange(0, step * slow.size - n + 1, hop)
     if starts.size < 4:
         return None
-    peaks_hz, amplitudes = _peaks(error, starts, n, rate_hz)
+    peaks_hz, amplitudes = _peaks(slow, starts // step, n // step, rate_hz / step)
     fast = np.abs(np.gradient(np.nan_to_num(recording.channels[f"setpoint.{axis}"]))) * rate_hz > 1500.0
     asked = np.add.reduceat(np.append(fast, 0).astype(float), starts) > 0
     swings = (amplitudes >= _LEAST_DPS) & ~asked
@@ -103,16 +108,19 @@ def _peaks(error: FloatArray, starts: np.ndarray, n: int, rate_hz: float) -> tup
     top = (power * frequency_hz**2).argmax(axis=1)  # as acceleration: lag behind the sticks is slow
     at = frequency_hz[top]
     rows = np.arange(top.size)
-    around = np.array([_around(power[k], frequency_hz, at[k]) for k in rows])
+    around = np.empty(rows.size)
+    for peak in np.unique(top):  # frames with the same peak share their surroundings
+        near = _near(frequency_hz, float(frequency_hz[peak]))
+        around[top == peak] = np.median(power[top == peak][:, near], axis=1)
     stands = power[rows, top] >= _LEAST_RISE * around
     amplitude = np.where(stands, 2 * np.sqrt(power[rows, top]) / window.sum(), 0.0)
     return at, amplitude
 
 
-def _around(power: FloatArray, frequency_hz: FloatArray, at_hz: float) -> float:
-    """Median power from half to twice the peak's frequency, the peak itself left out."""
+def _near(frequency_hz: FloatArray, at_hz: float) -> BoolArray:
+    """From half to twice a peak's frequency, the peak itself left out; all where that is too little."""
     near = (np.abs(frequency_hz - at_hz) > 6.0) & (frequency_hz > 0.4 * at_hz) & (frequency_hz < 2.5 * at_hz + 12)
-    return float(np.median(power[near])) if near.sum() > 4 else float(np.median(power))
+    return near if near.sum() > 4 else np.ones(frequency_hz.size, dtype=bool)
 
 
 def _longest(swings: np.ndarray, peaks_hz: FloatArray) -> tuple[int, int] | None:

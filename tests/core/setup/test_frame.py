@@ -109,6 +109,8 @@ def test_without_scales_the_reference_is_taken_as_sound_and_changes_act_in_propo
     flown = fly(HEX, made, CARD, World(seed=4))
     error = flown.channels["setpoint.roll"] - flown.channels["gyro.roll"]
     assert error.std() < 0.5 * flown.channels["setpoint.roll"].std(), "it flies"
-    assert "stands for" in assumed[0].in_words
+    told = {one.name: one.in_words for one in assumed}
+    assert told["p on roll"].startswith("p on roll = 43 stands for")
+    assert told["d on yaw"].startswith("d on yaw = 0; 40 would stand for")
     known, nothing = assumed_scales(settings, NAMES, airframe_of(HEX))
     assert (known, nothing) == (NAMES, ())

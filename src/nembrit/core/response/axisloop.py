@@ -143,12 +143,13 @@ def _curves(
         raise NotEnoughData(
             f"the gains of {axis} are not known: log the control terms, or give the scales of the configuration for margins"
         )
-    kept: dict[int, ControllerCurves] = {}
+    kept: dict[bytes, ControllerCurves] = {}  # by the frequencies themselves
 
     def known(frequency_hz: FloatArray) -> ControllerCurves:
-        found = kept.get(frequency_hz.size) or at(frequency_hz)
+        key = frequency_hz.tobytes()
+        found = kept.get(key) or at(frequency_hz)
         assert found is not None
-        kept[frequency_hz.size] = found
+        kept[key] = found
         return found
 
     return known

@@ -23,13 +23,15 @@ class Assumption:
     """One gain whose scale is not known, and what its number is taken to stand for."""
 
     name: str
-    shown: float
+    shown: float  # the reference's number, or a usual one where that is 0
+    is_shown: bool
     gain: float  # in SI units
     unit: str
 
     @property
     def in_words(self) -> str:
-        return f"{self.name} = {self.shown:g} stands for {self.gain:.3g} {self.unit}"
+        told = f"{self.shown:g} stands for" if self.is_shown else f"0; {self.shown:g} would stand for"
+        return f"{self.name} = {told} {self.gain:.3g} {self.unit}"
 
 
 def assumed_scales(reference: Sequence[Setting], names: NameMap, airframe: Airframe) -> tuple[NameMap, tuple[Assumption, ...]]:
@@ -50,7 +52,7 @@ def assumed_scales(reference: Sequence[Setting], names: NameMap, airframe: Airfr
         own = shown.get(name) or _USUAL_NUMBER
         gain = _sound_gain(airframe, axis, term)
         filled[name] = Meaning(meaning.key, gain / own)
-        assumed.append(Assumption(name=name, shown=own, gain=gain, unit=GAIN_UNITS[term]))
+        assumed.append(Assumption(name=name, shown=own, is_shown=bool(shown.get(name)), gain=gain, unit=GAIN_UNITS[term]))
     return filled, tuple(assumed)
 
 

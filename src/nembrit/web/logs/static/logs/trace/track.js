@@ -70,6 +70,8 @@ export class TrackView {
     lines(to.cy, to.height / 2 / to.perMetre, (v) => { rule(ctx, 0, to.y(v), to.width, to.y(v)); if (to.y(v) > 30) words(ctx, `${v}`, 3, to.y(v) - 3, number); });
     words(ctx, "m east", to.width - 50, to.height - 5);
     words(ctx, "m north", 3, 12);
+    const badge = this.box.closest("[data-badge]")?.dataset.badge;
+    if (badge) words(ctx, badge, to.width - 4, 12, { align: "right" });
   }
 
   path(ctx, to) {

@@ -13,7 +13,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.report.codec import from_json, to_json
 from nembrit.core.response.authority import level_mask, usable_mask
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
-from nembrit.core.response.gains import logged_gains
+from nembrit.core.response.gains import d_curve, logged_gains
 from nembrit.core.response.impulse import decimated
 from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
@@ -49,7 +49,7 @@ def test_gains_as_they_act_are_those_that_flew(axis: str) -> None:
             assert found[term].low <= getattr(flew, term) <= found[term].high
         else:
             assert term not in found
-    alone = logged_gains(part, axis, usable)
+    alone = logged_gains(part, axis, usable, d_curve(part, axis))
     assert alone["p"].value == found["p"].value
 
 

@@ -1,7 +1,6 @@
 """Each axis as a loop: how it tracks, the craft behind it, its margins."""
 
 from collections.abc import Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +14,7 @@ from nembrit.core.response.axisloop import AxisLoop, axis_loop
 from nembrit.core.response.components import Score, scores_of
 from nembrit.core.response.oscillation import Oscillation
 from nembrit.core.response.tracking import Authority, Tracking, authority, flies_itself, tracking
+from nembrit.core.together import together
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
 
@@ -44,14 +44,13 @@ def _run(flight: Flight) -> Loop:
     followed: dict[str, Tracking] = {}
     reasons: dict[str, str] = {}
     slow = _slowed(flight)
-    with ThreadPoolExecutor(max_workers=2) as pool:  # sums of matrices leave the interpreter free
-        for axis, (tracked, told) in zip(AXES, pool.map(lambda axis: _axis(flight, slow, axis), AXES), strict=True):
-            if tracked is not None:
-                followed[axis] = tracked
-            if isinstance(told, str):
-                reasons[axis] = told
-            else:
-                axes[axis] = told
+    for axis, (tracked, told) in zip(AXES, together(lambda axis: _axis(flight, slow, axis), AXES), strict=True):
+        if tracked is not None:
+            followed[axis] = tracked
+        if isinstance(told, str):
+            reasons[axis] = told
+        else:
+            axes[axis] = told
     left = authority(flight.recording, flight.usable.get("roll"), flight.spans)
     scores = scores_of(flight.recording, flight.spans)
     return Loop(
@@ -81,12 +80,16 @@ def _slowed(flight: Flight) -> _Slow:
         return _Slow(recording, usable)
     taps = scipy.signal.firwin(8 * step + 1, 0.8 / step)
 
-    def thinned(values: FloatArray) -> FloatArray:
-        gaps = ~np.isfinite(values[::step])
-        smooth = scipy.signal.upfirdn(taps, np.nan_to_num(values), down=step)[4 : 4 + gaps.size]  # centred on its samples
+    def thinned(role: str) -> FloatArray:
+        values = recording.channels[role]
+        finite = np.isfinite(values)
+        gaps = ~finite[::step]
+        whole = values if finite.all() else np.where(finite, values, 0.0)
+        smooth = scipy.signal.upfirdn(taps, whole, down=step)[4 : 4 + gaps.size]  # centred on its samples
         return np.asarray(np.where(gaps, np.nan, smooth))
 
-    channels = {role: thinned(values) for role, values in recording.channels.items() if role.startswith(_ROLES)}
+    roles = [role for role in recording.channels if role.startswith(_ROLES)]
+    channels = dict(zip(roles, together(thinned, roles), strict=True))
     slow = Recording.of(channels, sample_rate_hz=recording.sample_rate_hz / step, start_s=recording.start_s)
     return _Slow(slow, {axis: mask[::step] for axis, mask in usable.items()})
 

@@ -20,6 +20,7 @@ from nembrit.core.rotors.orders import cleaned_density, order_mask
 from nembrit.core.rotors.track import RotorTrack, rotor_track
 from nembrit.core.spectra.density import SEGMENT_S, Spectrum, welch_spectrum
 from nembrit.core.spectra.frames import Frames, frames_of
+from nembrit.core.together import together
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
 
@@ -145,7 +146,7 @@ class Sight:
     @cached_property
     def swings(self) -> tuple[Oscillation, ...]:
         """Sustained oscillations, the longest of each axis."""
-        return tuple(found for axis in AXES if (found := sustained(self.recording, axis)) is not None)
+        return tuple(found for found in together(lambda axis: sustained(self.recording, axis), AXES) if found is not None)
 
     @cached_property
     def steps(self) -> Mapping[str, StepResponse]:
@@ -160,22 +161,21 @@ class Sight:
     def _steps(self) -> tuple[dict[str, StepResponse], dict[str, float]]:
         steps: dict[str, StepResponse] = {}
         least: dict[str, float] = {}
-        for axis in AXES:
-            if axis not in self.usable:
-                self.reasons[f"response.{axis}"] = (
-                    f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
-                )
-                continue
-            try:
-                steps[axis] = step_response(
-                    self.recording.channels[f"setpoint.{axis}"],
-                    self.recording.channels[f"gyro.{axis}"],
-                    self.usable[axis],
-                    sample_rate_hz=self.recording.sample_rate_hz,
-                )
-                least[axis] = steps[axis].least_overshoot_ratio
-            except UncertainStep as error:
-                self.reasons[f"response.{axis}"], least[axis] = str(error), error.least_overshoot_ratio
-            except CoreError as error:
-                self.reasons[f"response.{axis}"] = str(error)
+        for axis, found in zip(AXES, together(self._step, AXES), strict=True):
+            if isinstance(found, StepResponse):
+                steps[axis], least[axis] = found, found.least_overshoot_ratio
+            else:
+                self.reasons[f"response.{axis}"] = str(found)
+                if isinstance(found, UncertainStep):
+                    least[axis] = found.least_overshoot_ratio
         return steps, least
+
+    def _step(self, axis: str) -> StepResponse | CoreError:
+        """The step response of one axis, or why there is none."""
+        if axis not in self.usable:
+            return CoreError(f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight")
+        wanted, gyro = (self.recording.channels[f"{family}.{axis}"] for family in ("setpoint", "gyro"))
+        try:
+            return step_response(wanted, gyro, self.usable[axis], sample_rate_hz=self.recording.sample_rate_hz)
+        except CoreError as error:
+            return error

@@ -24,6 +24,7 @@ from nembrit.core.formats.text import as_utf8, count_of, encoding_of
 from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
+from nembrit.core.together import together
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 KEY = "table"
@@ -287,8 +288,7 @@ class _Table:
         if self.n_dropped > _MOST_NOTES:
             detail = f"{self.n_dropped} rows of another length are left out in all"
             self.notes.append(QualityNote(code="row", severity="warning", detail=detail))
-        with ThreadPoolExecutor(max_workers=2) as pool:
-            columns = tuple(pool.map(self._column, range(len(self.dialect.names))))
+        columns = tuple(together(self._column, range(len(self.dialect.names))))
         return RawLog(
             format_key=KEY,
             tables=(RawTable(columns=columns),),

@@ -1,6 +1,5 @@
 """What is wrong with a log, before anyone trusts a number from it. Limits are starting values, no source."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
 
@@ -9,6 +8,7 @@ import numpy as np
 from nembrit.core.records.log import Channel, FlightLog, QualityNote, Stream
 from nembrit.core.records.relations import held, likeness, middle_rows
 from nembrit.core.records.timebase import clock_notes, clock_of
+from nembrit.core.together import together
 from nembrit.core.types import AXES, BoolArray, FloatArray, IntArray
 
 _SHARE_ROLES = ("throttle", "motor.", "stick.", "term_", "command.")
@@ -30,9 +30,8 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
             detail = f"times between samples vary by {clock.jitter_ratio:.0%}: a recorder under load, or rows left out"
             notes.append(QualityNote(code="jitter", severity="warning", detail=detail))
         measured = [channel for channel in stream.channels if channel.labels is None]
-        with ThreadPoolExecutor(max_workers=2) as pool:  # numpy leaves the interpreter free
-            for found in pool.map(partial(_channel_notes, stream=stream, rate_hz=clock.sample_rate_hz), measured):
-                notes += found
+        for found in together(partial(_channel_notes, stream=stream, rate_hz=clock.sample_rate_hz), measured):
+            notes += found
         notes += _axis_notes(stream, clock.sample_rate_hz)
     return tuple(notes)
 

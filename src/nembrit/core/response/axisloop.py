@@ -12,7 +12,13 @@ from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import applied, level_mask, usable_mask
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
-from nembrit.core.response.gains import ControllerCurves, curves_from_configuration, curves_from_terms, filter_delay, through
+from nembrit.core.response.gains import (
+    ControllerCurves,
+    controller_from_terms,
+    curves_from_configuration,
+    filter_delay,
+    through,
+)
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.throttle import ThrottleGain, throttle_gains, throttle_limits
@@ -133,24 +139,25 @@ def _command(recording: Recording, axis: str, mixer: FloatArray | None, notes: l
 def _curves(
     recording: Recording, axis: str, usable: BoolArray, controller: Controller | None
 ) -> Callable[[FloatArray], ControllerCurves]:
-    def at(frequency_hz: FloatArray) -> ControllerCurves | None:
-        found = curves_from_terms(recording, axis, usable, frequency_hz, controller)
-        if found is None and controller is not None:
-            found = curves_from_configuration(controller, axis, frequency_hz)
-        return found
-
-    if at(FIT_HZ[:2]) is None:
+    logged = controller_from_terms(recording, axis, usable, controller)
+    if logged is None and controller is None:
         raise NotEnoughData(
             f"the gains of {axis} are not known: log the control terms, or give the scales of the configuration for margins"
         )
+
+    def at(frequency_hz: FloatArray) -> ControllerCurves:
+        if logged is not None:
+            return logged.curves(frequency_hz)
+        assert controller is not None
+        return curves_from_configuration(controller, axis, frequency_hz)
+
     kept: dict[bytes, ControllerCurves] = {}  # by the frequencies themselves
 
     def known(frequency_hz: FloatArray) -> ControllerCurves:
         key = frequency_hz.tobytes()
-        found = kept.get(key) or at(frequency_hz)
-        assert found is not None
-        kept[key] = found
-        return found
+        if key not in kept:
+            kept[key] = at(frequency_hz)
+        return kept[key]
 
     return known
 

@@ -25,6 +25,8 @@ _LEAST_MOVE = 1e-6  # share of full range: a term that never moves has no gain
 _COHERENT = 0.8
 _CHAIN_BAND_HZ = (3.0, 40.0)
 
+Curve = tuple[FloatArray, ComplexArray]  # frequencies [Hz] and what was measured there
+
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class ControllerCurves:
@@ -36,14 +38,16 @@ class ControllerCurves:
     source: str  # terms, or configuration
 
 
-def logged_gains(recording: Recording, axis: str, usable: BoolArray, d_filter: ComplexArray | None = None) -> dict[str, Estimate]:
+def logged_gains(
+    recording: Recording, axis: str, usable: BoolArray, curve: Curve | None, d_filter: ComplexArray | None = None
+) -> dict[str, Estimate]:
     """Real gains of one axis from its logged terms [share per deg/s, per deg, per deg/s², per deg/s²].
 
     kp by least squares of P on the error. ki by regression of 50 ms increments of I on the integral of the error, held or
     clamped ones left out. kd from gyro → D over 3 to 80 Hz divided by jω and the D filter, where that is known
-    (`d_filter`, on `d_frequencies`), else over 3 to 10 Hz, where a filter takes little; not by a derivative in time, which
-    is biased up to 13 %. kf by regression of 50 ms sums of F on how far the set-point went. A term that is not recorded or
-    never moves is absent.
+    (`d_filter`, on `d_frequencies`), else over 3 to 10 Hz, where a filter takes little; not by a derivative in time,
+    which is biased up to 13 %; `curve` is what `d_curve` measured. kf by regression of 50 ms sums of F on how far the
+    set-point went. A term that is not recorded or never moves is absent.
     Errors measured: `docs/accuracy.md`.
     """
     found: dict[str, Estimate] = {}
@@ -53,7 +57,7 @@ def logged_gains(recording: Recording, axis: str, usable: BoolArray, d_filter: C
     for term, gain in (
         ("p", _kp(recording, axis, error, usable)),
         ("i", _ki(recording, axis, error, usable)),
-        ("d", _kd(recording, axis, d_filter)),
+        ("d", _kd(curve, d_filter)),
         ("f", _kf(recording, axis)),
     ):
         if gain is not None:
@@ -111,8 +115,7 @@ def _ki(recording: Recording, axis: str, error: FloatArray, usable: BoolArray) -
     return Estimate(value=gain, low=gain - spread - 0.01 * abs(gain), high=gain + spread + 0.01 * abs(gain))
 
 
-def _kd(recording: Recording, axis: str, d_filter: ComplexArray | None) -> Estimate | None:
-    curve = d_curve(recording, axis)
+def _kd(curve: Curve | None, d_filter: ComplexArray | None) -> Estimate | None:
     if curve is None:
         return None
     known_hz, response = curve
@@ -148,7 +151,7 @@ def _kf(recording: Recording, axis: str) -> Estimate | None:
     return Estimate(value=gain, low=gain - spread, high=gain + spread)
 
 
-def d_curve(recording: Recording, axis: str) -> tuple[FloatArray, ComplexArray] | None:
+def d_curve(recording: Recording, axis: str) -> Curve | None:
     """Measured gyro → D where the two belong together [Hz, share per deg/s], the sign of the error; None without a D term."""
     term = _moves(recording, f"term_d.{axis}")
     if term is None:
@@ -195,7 +198,7 @@ class FilterDelay:
         return float(-(self.weight * omega) @ phase / ((self.weight * omega) @ omega))
 
 
-def _coherent_curve(x: FloatArray, y: FloatArray, recording: Recording) -> tuple[FloatArray, ComplexArray] | None:
+def _coherent_curve(x: FloatArray, y: FloatArray, recording: Recording) -> Curve | None:
     everywhere = np.ones(recording.n_samples, bool)
     try:
         found = cross_response(x, y, everywhere, sample_rate_hz=recording.sample_rate_hz, segment_s=_SEGMENT_S)
@@ -207,24 +210,34 @@ def _coherent_curve(x: FloatArray, y: FloatArray, recording: Recording) -> tuple
     return found.frequency_hz[use], found.response[use]
 
 
-def curves_from_terms(
-    recording: Recording, axis: str, usable: BoolArray, frequency_hz: FloatArray, controller: Controller | None
-) -> ControllerCurves | None:
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class LoggedController:
+    """What the logged terms tell of one axis; measured once, asked at any frequencies."""
+
+    gains: dict[str, Estimate]
+    d_term: Curve | None
+
+    def curves(self, frequency_hz: FloatArray) -> ControllerCurves:
+        s, gains = 2j * np.pi * frequency_hz, self.gains
+        common = gains["p"].value + (gains["i"].value / s if "i" in gains else 0.0)
+        feedback = common + np.zeros(frequency_hz.size, complex)
+        if self.d_term is not None:
+            known_hz, response = self.d_term
+            feedback = feedback + s * interpolated(frequency_hz, known_hz, response / (2j * np.pi * known_hz))
+        forward = common + (s * gains["f"].value if "f" in gains else 0.0)
+        return ControllerCurves(
+            feedback=np.asarray(feedback, complex), forward=np.asarray(forward, complex), gains=gains, source="terms"
+        )
+
+
+def controller_from_terms(
+    recording: Recording, axis: str, usable: BoolArray, controller: Controller | None
+) -> LoggedController | None:
     """What the controller did, from its logged terms; None without a P term."""
     d_filter = None if controller is None else through(controller.d_term, d_frequencies(), controller.loop_rate_hz)
-    gains = logged_gains(recording, axis, usable, d_filter)
-    if "p" not in gains:
-        return None
-    s = 2j * np.pi * frequency_hz
-    common = gains["p"].value + (gains["i"].value / s if "i" in gains else 0.0)
-    feedback = common + np.zeros(frequency_hz.size, complex)
     curve = d_curve(recording, axis)
-    if curve is not None:
-        feedback = feedback + s * interpolated(frequency_hz, curve[0], curve[1] / (2j * np.pi * curve[0]))
-    forward = common + (s * gains["f"].value if "f" in gains else 0.0)
-    return ControllerCurves(
-        feedback=np.asarray(feedback, complex), forward=np.asarray(forward, complex), gains=gains, source="terms"
-    )
+    gains = logged_gains(recording, axis, usable, curve, d_filter)
+    return LoggedController(gains=gains, d_term=curve) if "p" in gains else None
 
 
 def curves_from_configuration(controller: Controller, axis: str, frequency_hz: FloatArray) -> ControllerCurves:

@@ -13,7 +13,7 @@ import scipy.linalg
 import scipy.optimize
 import scipy.signal
 
-from nembrit.core.types import BoolArray, FloatArray
+from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 WORK_RATE_HZ = 500.0
 N_TAPS = 200
@@ -36,15 +36,27 @@ def decimated(
     signals = [np.nan_to_num(signal) for signal in signals]
     if factor > 1:
         taps = scipy.signal.firwin(8 * factor + 1, 0.8 / factor)
-        signals = [scipy.signal.fftconvolve(signal, taps, mode="same")[::factor] for signal in signals]
-        usable = scipy.signal.fftconvolve((~usable).astype(float), np.ones(taps.size), mode="same")[::factor] < 0.5
-        whole = scipy.signal.fftconvolve((~whole).astype(float), np.ones(taps.size), mode="same")[::factor] < 0.5
+        n_slow = -(-whole.size // factor)
+        # centred: eight of every nine places of the filter's length are whole steps
+        signals = [scipy.signal.upfirdn(taps, signal, down=factor)[4 : 4 + n_slow] for signal in signals]
+        usable, whole = (_all_near(good, 4 * factor)[::factor] for good in (usable, whole))
     # a row needs its whole history of set-points, and the errors before it that whiten it
     n_history = N_TAPS + _N_AR
-    has_history = np.convolve(~whole, np.ones(n_history), mode="full")[: whole.size] < 0.5
+    has_history = _all_before(whole, n_history)
     has_history[:n_history] = False
-    n_whiten = np.convolve(~usable, np.ones(_N_AR + 1), mode="full")[: whole.size] < 0.5
-    return list(signals), _spread(usable & has_history & n_whiten, rate_hz), rate_hz
+    return list(signals), _spread(usable & has_history & _all_before(usable, _N_AR + 1), rate_hz), rate_hz
+
+
+def _all_before(good: BoolArray, n: int) -> BoolArray:
+    """Whether a sample and those before it, n in all, are good; what lies before the first one is."""
+    n_bad: IntArray = np.concatenate((np.zeros(n, np.int64), np.cumsum(~good, dtype=np.int64)))
+    return np.asarray(n_bad[n:] == n_bad[:-n])
+
+
+def _all_near(good: BoolArray, n: int) -> BoolArray:
+    """Whether a sample and n on either side are good."""
+    padded = np.concatenate((good, np.ones(n, bool)))
+    return _all_before(padded, 2 * n + 1)[n:]
 
 
 def _spread(keep: BoolArray, rate_hz: float) -> BoolArray:
@@ -129,11 +141,11 @@ def _ar_whitener(error: FloatArray, keep: BoolArray) -> FloatArray:
 
 def _problem(r: FloatArray, y: FloatArray, keep: BoolArray) -> Problem:
     rows = np.flatnonzero(keep)
-    # column k of the inputs is Σ r[t − i] over i ≤ k: the running sum over the taps is the factor U
-    shifted = np.lib.stride_tricks.sliding_window_view(np.concatenate((np.zeros(N_TAPS - 1), r)), N_TAPS)[:, ::-1]
+    shifted = np.lib.stride_tricks.sliding_window_view(np.concatenate((np.zeros(N_TAPS - 1), r)), N_TAPS)
     grams, crosses = [], []
     for block in np.array_split(rows, N_BLOCKS):
-        inputs = np.cumsum(shifted[block], axis=1)
-        grams.append(inputs.T @ inputs)
-        crosses.append(inputs.T @ y[block])
+        inputs = shifted[block]  # the newest set-point comes last
+        # column k of U's inputs is Σ r[t − i] over i ≤ k: sums over the taps, taken of the products
+        grams.append((inputs.T @ inputs)[::-1, ::-1].cumsum(axis=0).cumsum(axis=1))
+        crosses.append((inputs.T @ y[block])[::-1].cumsum())
     return Problem(np.stack(grams), np.stack(crosses), float(y[rows] @ y[rows]), int(rows.size))

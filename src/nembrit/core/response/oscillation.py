@@ -1,5 +1,6 @@
 """Sustained oscillation: where, how large, whether it grows, and which term feeds it."""
 
+from bisect import insort
 from dataclasses import dataclass
 
 import numpy as np
@@ -127,13 +128,15 @@ def _longest(swings: np.ndarray, peaks_hz: FloatArray) -> tuple[int, int] | None
     """The longest run of frames that swing at nearly the same frequency."""
     best: tuple[int, int] | None = None
     for first, last in runs(swings, least=2, bridge=2):
-        start = first
+        start, sorted_hz = first, [float(peaks_hz[first])]
         for k in range(first + 1, last + 1):
-            middle = float(np.median(peaks_hz[start:k]))
+            middle = (sorted_hz[(k - start) // 2] + sorted_hz[(k - start - 1) // 2]) / 2
             if k == last or abs(peaks_hz[k] - middle) > _SAME_HZ_RATIO * middle:
                 if best is None or k - start > best[1] - best[0]:
                     best = (start, k)
-                start = k
+                start, sorted_hz = k, []
+            if k < last:
+                insort(sorted_hz, float(peaks_hz[k]))
     return best
 
 

@@ -122,6 +122,12 @@ class TestMovement:
         found = uses(setpoint_roll=self.flight["setpoint.roll"], thing=self.flight["gyro.roll"], other=self.flight["gyro.yaw"])
         assert (found["thing"].role, found["other"].role) == ("gyro.roll", None)
 
+    @pytest.mark.parametrize(("unit", "role"), [("", None), (" [m/s2]", "accel.x")])
+    def test_what_is_as_likely_wrong_as_right_is_left_open(self, unit: str, role: str | None) -> None:
+        found = uses(**{f"roll_accel{unit}": np.full(60_000, 3.0)})
+        use = next(use for name, use in found.items() if name.startswith("roll"))
+        assert (use.role, role is not None or "perhaps" in use.reason) == (role, True)
+
     def test_one_role_goes_to_one_column(self) -> None:
         found = uses(throttle=self.flight["throttle"], thr=self.flight["throttle"])
         assert sorted(str(use.role) for use in found.values() if not use.name.startswith("time")) == ["None", "throttle"]

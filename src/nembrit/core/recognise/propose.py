@@ -25,7 +25,8 @@ _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
 _MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
 _STILL = (nameless.MOVING, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
-_LEFT_OPEN, _UNPROVEN = 0.6, ("command.", "term_")  # only a sum or a scale tells these from other things called so
+_LEFT_OPEN = 0.5  # a meaning as likely wrong as right is left to the tuner
+_UNPROVEN_OPEN, _UNPROVEN = 0.6, ("command.", "term_")  # only a sum or a scale tells these from other things called so
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -329,7 +330,7 @@ class _Table(Study):
         if draft is None or not draft.role:
             reason = draft.reason if draft else self.guesses[position].reason
             return ColumnUse(name=column.name, unit=column.unit, reason=reason or "nothing in its name")
-        if draft.confidence < _LEFT_OPEN and draft.role.startswith(_UNPROVEN):
+        if draft.confidence < (_UNPROVEN_OPEN if draft.role.startswith(_UNPROVEN) else _LEFT_OPEN):
             return ColumnUse(name=column.name, unit=column.unit, reason=f"perhaps {spoken(draft.role)}: {draft.reason}")
         if draft.guess.reason == NAMED_BY_ROLE:
             draft.confidence = max(draft.confidence, 1.0 if draft.has_stated_unit else draft.confidence)

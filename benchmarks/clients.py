@@ -20,8 +20,9 @@ import numpy as np
 
 N_CLIENTS = 20
 PAGES = (
-    "/", "/craft/1/", "/craft/1/tune/", "/inbox/", "/slips/1/", "/flights/1/", "/flights/1/noise/", "/flights/1/vibration/",
-    "/flights/12/sensors/", "/flights/12/traces/", "/logs/2/", "/flights/1/noise/?axis=yaw&by=time",
+    "/", "/craft/1/", "/craft/1/tune/", "/inbox/", "/slips/1/", "/craft/1/flights/1/",
+    "/craft/1/flights/1/noise/", "/craft/1/flights/1/vibration/",
+    "/craft/1/flights/12/sensors/", "/craft/1/flights/12/traces/", "/logs/2/", "/craft/1/flights/1/noise/?axis=yaw&by=time",
 )  # fmt: skip
 REFERENCE = ("/static/common/nembrit.css",)
 

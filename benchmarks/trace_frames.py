@@ -57,7 +57,7 @@ def script_ms(metrics: CDPSession) -> float:
 
 
 def measure(page: Page) -> None:
-    page.goto("/flights/1/traces/?view=motors")
+    page.goto("/craft/1/flights/1/traces/?view=motors")
     page.wait_for_function("document.documentElement.dataset.charts === 'drawn'", timeout=60_000)
     page.wait_for_timeout(1000)
     assert page.locator("#panes figure").count() == 6

@@ -12,10 +12,10 @@ SHOTS = (
     ("hangar", "/", DESK, "light"),
     ("craft", "/craft/1/", DESK, "light"),
     ("craft-dark", "/craft/1/", DESK, "dark"),
-    ("flight", "/flights/1/", DESK, "light"),
-    ("flight-phone", "/flights/1/", PHONE, "light"),
-    ("traces", "/flights/9/traces/?from=11.5&to=17&a=12.9&b=13.4&spectrum=gyro_raw.roll", DESK, "light"),
-    ("track", "/flights/12/traces/?view=position", DESK, "light"),
+    ("flight", "/craft/1/flights/1/", DESK, "light"),
+    ("flight-phone", "/craft/1/flights/1/", PHONE, "light"),
+    ("traces", "/craft/1/flights/9/traces/?from=11.5&to=17&a=12.9&b=13.4&spectrum=gyro_raw.roll", DESK, "light"),
+    ("track", "/craft/1/flights/12/traces/?view=position", DESK, "light"),
     ("inbox", "/inbox/", DESK, "light"),
     ("log", "/logs/12/", DESK, "light"),
     ("meanings", "/logs/13/meanings/", DESK, "light"),
@@ -25,9 +25,9 @@ SHOTS = (
     ("configuration", "/configurations/2/", DESK, "light"),
     ("simulator", "/craft/1/simulator/", DESK, "light"),
     ("card-phone", "/cards/response/", PHONE, "light"),
-    ("noise", "/flights/13/noise/", DESK, "light"),
-    ("response", "/flights/8/response/", DESK, "light"),
-    ("vibration", "/flights/1/vibration/", DESK, "light"),
+    ("noise", "/craft/1/flights/13/noise/", DESK, "light"),
+    ("response", "/craft/1/flights/8/response/", DESK, "light"),
+    ("vibration", "/craft/1/flights/1/vibration/", DESK, "light"),
 )
 
 

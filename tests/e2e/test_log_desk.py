@@ -124,7 +124,7 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
 
 
 def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> None:
-    page.goto("/flights/12/traces/")
+    page.goto("/craft/1/flights/12/traces/")
     drawn(page)
     whole = shown(page)
     page.keyboard.press(".")
@@ -163,7 +163,7 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
 
 
 def test_zooming_to_single_samples_and_back_keeps_the_lines(page: Page) -> None:
-    page.goto("/flights/12/traces/?view=tracking")
+    page.goto("/craft/1/flights/12/traces/?view=tracking")
     drawn(page)
     span = shown(page)
     while span[1] - span[0] > 0.3:  # down to single samples lines lose their areas; a script that fails there fails the test
@@ -174,7 +174,7 @@ def test_zooming_to_single_samples_and_back_keeps_the_lines(page: Page) -> None:
 
 
 def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
-    page.goto("/flights/12/traces/?view=position")
+    page.goto("/craft/1/flights/12/traces/?view=position")
     page.wait_for_selector("#track[data-drawn]")
     expect(page.locator(".facts-line")).to_contain_text("flown")
     page.get_by_label("Path, coloured by").select_option(label="field-box-12.jsonl: mode")
@@ -205,14 +205,14 @@ def test_giving_out_and_laying_over(page: Page) -> None:
     page.get_by_label("From, s").fill("9")
     page.get_by_role("button", name="Give it out").click()
     expect(page.get_by_role("alert")).to_contain_text("from before to")
-    page.goto("/flights/2/aligned/?with=6")
+    page.goto("/craft/1/flights/2/aligned/?with=6")
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ manoeuvres lined up"))
 
 
 def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
     context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True, base_url=demo)
     phone = context.new_page()
-    phone.goto("/flights/12/traces/")
+    phone.goto("/craft/1/flights/12/traces/")
     drawn(phone)
     phone.get_by_role("button", name="Closer").tap()
     view = view_changed(phone, shown(phone))
@@ -233,7 +233,7 @@ def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
     drag([[110.0, 90.0, 60.0], [170.0, 190.0, 220.0]])
     closer = view_changed(phone, moved)
     assert closer[1] - closer[0] < 0.6 * (moved[1] - moved[0])
-    for path in ("/inbox/", "/logs/2/", "/logs/2/meanings/", "/flights/2/aligned/?with=6", "/backup/"):
+    for path in ("/inbox/", "/logs/2/", "/logs/2/meanings/", "/craft/1/flights/2/aligned/?with=6", "/backup/"):
         phone.goto(path)
         assert phone.evaluate("document.documentElement.scrollWidth") <= 390, path
     context.close()

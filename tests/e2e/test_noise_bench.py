@@ -55,7 +55,7 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
 
 
 def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -> None:
-    page.goto("/flights/1/noise/")
+    page.goto("/craft/1/flights/1/noise/")
     map_drawn(page)
     canvas, readout = page.locator(".noise-map canvas"), page.locator(".noise-map .readout")
     expect(canvas).to_have_attribute("aria-label", re.compile("Noise of gyro_raw.roll by frequency and throttle"))
@@ -80,7 +80,7 @@ def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -
 
 
 def test_spectra_of_chosen_stretches_and_wrong_ranges(page: Page) -> None:
-    page.goto("/flights/1/noise/")
+    page.goto("/craft/1/flights/1/noise/")
     page.get_by_label("Manoeuvres").select_option("hover")
     page.get_by_label("Lay over").select_option(index=1)
     with swapped(page):
@@ -106,7 +106,7 @@ def test_one_correction_of_a_meaning_takes_its_fellows_along(page: Page) -> None
 
 
 def test_a_logarithmic_axis_tells_frequencies(page: Page) -> None:
-    page.goto("/flights/1/noise/?x=log&show=amplitude")
+    page.goto("/craft/1/flights/1/noise/?x=log&show=amplitude")
     drawn(page)
     figure = page.locator("figure.chart[data-src]").first
     figure.locator(".plot").focus()
@@ -124,7 +124,7 @@ def test_a_logarithmic_axis_tells_frequencies(page: Page) -> None:
 def test_how_near_the_edge_and_what_was_felt(browser: Browser, demo: str, size: dict[str, int]) -> None:
     context = browser.new_context(viewport=size, base_url=demo, has_touch=size["width"] < 600)
     page = context.new_page()
-    page.goto("/flights/6/")
+    page.goto("/craft/1/flights/6/")
     page.get_by_role("link", name="Response", exact=True).click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("the edge", timeout=30_000)
     expect(page.get_by_role("img", name=re.compile("of the room is left"))).to_have_count(3)

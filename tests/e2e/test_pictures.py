@@ -12,13 +12,13 @@ from tests.e2e.conftest import drawn, offer, until
 
 AXE = Path(__file__).parent / "vendor" / "axe-core-4.14.1" / "axe.min.js"
 PAGES = {
-    "hangar": "/", "craft": "/craft/1/", "tune": "/craft/1/tune/", "slip": "/slips/1/", "flight": "/flights/1/", "traces": "/flights/1/traces/",
+    "hangar": "/", "craft": "/craft/1/", "tune": "/craft/1/tune/", "slip": "/slips/1/", "flight": "/craft/1/flights/1/", "traces": "/craft/1/flights/1/traces/",
     "simulator": "/craft/1/simulator/", "slip form": "/craft/1/slips/new/?group=pd.roll", "configuration": "/configurations/2/",
-    "paste": "/craft/1/configurations/new/", "names": "/craft/3/names/", "new craft": "/craft/new/", "edit": "/flights/1/edit/",
+    "paste": "/craft/1/configurations/new/", "names": "/craft/3/names/", "new craft": "/craft/new/", "edit": "/craft/1/flights/1/edit/",
     "cards": "/cards/", "card": "/cards/response/", "style": "/style/", "about": "/about/", "missing": "/nowhere/", "attach": "/craft/2/logs/attach/",
-    "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/flights/2/aligned/?with=6",
-    "profiles": "/import-profiles/", "backup": "/backup/", "track": "/flights/12/traces/?view=position", "noise": "/flights/1/noise/", "vibration": "/flights/1/vibration/",
-    "sensors": "/flights/1/sensors/", "response": "/flights/1/response/", "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
+    "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/craft/1/flights/2/aligned/?with=6",
+    "profiles": "/import-profiles/", "backup": "/backup/", "track": "/craft/1/flights/12/traces/?view=position", "noise": "/craft/1/flights/1/noise/", "vibration": "/craft/1/flights/1/vibration/",
+    "sensors": "/craft/1/flights/1/sensors/", "response": "/craft/1/flights/1/response/", "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
 }  # fmt: skip
 
 
@@ -61,7 +61,7 @@ def drag(page: Page, selector: str, start: float, end: float) -> None:
 
 
 def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
-    page.goto("/flights/1/")
+    page.goto("/craft/1/flights/1/")
     drawn(page)
     figure = page.locator("figure.chart").first
     assert range_of(page) == [0, 600]
@@ -102,7 +102,7 @@ def test_a_chart_zooms_reads_and_gives_its_table_and_files(page: Page) -> None:
 
 
 def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Page) -> None:
-    page.goto("/flights/1/traces/")
+    page.goto("/craft/1/flights/1/traces/")
     drawn(page)
     drag(page, "#panes .u-over", 0.4, 0.5)
     page.wait_for_url(re.compile(r"from=1[12]\.\d+"))
@@ -142,7 +142,7 @@ def test_help_and_theme(page: Page) -> None:
     page.get_by_role("button", name="Keys").click()
     page.get_by_label("Single keys work on every page").check()
     page.get_by_role("button", name="Close").click()
-    page.goto("/flights/1/")
+    page.goto("/craft/1/flights/1/")
     page.keyboard.press("n")  # a step that would write something is only pointed at
     expect(page.get_by_role("button", name="I tightened the mount")).to_be_focused()
-    expect(page).to_have_url(re.compile("/flights/1/$"))
+    expect(page).to_have_url(re.compile("/craft/1/flights/1/$"))

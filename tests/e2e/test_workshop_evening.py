@@ -10,7 +10,7 @@ from tests.e2e.conftest import drawn
 
 
 def open_flight(page: Page, number: int = 9) -> None:
-    page.goto(f"/flights/{number}/")
+    page.goto(f"/craft/1/flights/{number}/")
     drawn(page)
 
 
@@ -36,7 +36,7 @@ def test_an_archived_flight_leaves_the_list_and_comes_back(page: Page) -> None:
     expect(page.get_by_text("This flight is archived")).to_be_visible()
     page.goto("/craft/2/")
     expect(page.get_by_text("1 more is archived.")).to_be_visible()
-    page.goto("/flights/14/")
+    page.goto("/craft/1/flights/14/")
     page.get_by_role("button", name="Bring back").click()
     expect(page.get_by_text("is back.")).to_be_visible()
 

@@ -1,6 +1,10 @@
 """Addresses of the workshop."""
 
-from django.urls import include, path
+from django.urls import include, path, register_converter
+
+from nembrit.web.flights.address import FlightAddress
+
+register_converter(FlightAddress, "flight")
 
 urlpatterns = [
     path("", include("nembrit.web.hangar.urls")),

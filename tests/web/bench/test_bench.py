@@ -41,7 +41,7 @@ def loose(attach) -> Flight:
 
 class TestNoisePage:
     def test_the_title_says_where_the_loudest_line_is(self, client: Client, loose: Flight) -> None:
-        page = text(client, f"/flights/{loose.pk}/noise/")
+        page = text(client, f"{loose.get_absolute_url()}noise/")
         assert "the loudest line" in page
         assert "Motor speeds are recorded" in page
         assert "jitter" in page
@@ -49,7 +49,7 @@ class TestNoisePage:
     @pytest.mark.parametrize("by", ["throttle", "speed", "time"])
     @pytest.mark.parametrize("role", ["gyro_raw.roll", "gyro.yaw"])
     def test_maps_as_data(self, client: Client, loose: Flight, by: str, role: str) -> None:
-        data = json.loads(text(client, f"/flights/{loose.pk}/noise/map.json?role={role}&by={by}"))
+        data = json.loads(text(client, f"{loose.get_absolute_url()}noise/map.json?role={role}&by={by}"))
         assert len(data["edges"]) == len(data["db"]) + 1
         assert len(data["seconds"]) == (0 if by == "time" else len(data["db"]))
         levels = [value for row in data["db"] for value in row if value is not None]
@@ -58,12 +58,16 @@ class TestNoisePage:
 
     def test_spectra_of_chosen_stretches(self, client: Client, loose: Flight, attach) -> None:
         attach(name="second.csv")
-        page = text(client, f"/flights/{loose.pk}/noise/?axis=pitch&kind=hover&show=amplitude&scale=linear&x=log&family=gyro")
+        page = text(
+            client, f"{loose.get_absolute_url()}noise/?axis=pitch&kind=hover&show=amplitude&scale=linear&x=log&family=gyro"
+        )
         chosen = page.split('aria-label="What the map shows"')[1].split("</form>")[0]
         for name, value in (("kind", "hover"), ("show", "amplitude"), ("scale", "linear"), ("x", "log"), ("family", "gyro")):
             assert f'name="{name}" value="{value}"' in chosen, "another axis keeps what was chosen"
         assert "pitch, RMS in deg/s" in page
-        chart = json.loads(text(client, f"/flights/{loose.pk}/noise/spectrum.json?axis=pitch&show=cumulative&family=gyro_raw"))
+        chart = json.loads(
+            text(client, f"{loose.get_absolute_url()}noise/spectrum.json?axis=pitch&show=cumulative&family=gyro_raw")
+        )
         sums = [value for value in chart["lines"][0]["y"] if value is not None]
         assert sums == sorted(sums)
 
@@ -77,25 +81,25 @@ class TestNoisePage:
         ],
     )
     def test_wrong_input_is_told(self, client: Client, loose: Flight, query: str, told: str) -> None:
-        assert told in text(client, f"/flights/{loose.pk}/noise/?{query}", 400)
-        assert told in text(client, f"/flights/{loose.pk}/noise/spectrum.json?{query}", 400)
+        assert told in text(client, f"{loose.get_absolute_url()}noise/?{query}", 400)
+        assert told in text(client, f"{loose.get_absolute_url()}noise/spectrum.json?{query}", 400)
 
     def test_what_was_not_flown_or_recorded_is_told(self, client: Client, loose: Flight) -> None:
-        assert "were flown so: choose a wider range" in text(client, f"/flights/{loose.pk}/noise/?low=97&high=98")
-        assert "is not recorded" in text(client, f"/flights/{loose.pk}/noise/map.json?role=b/gyro_raw.roll", 400)
-        assert client.get("/flights/999/noise/").status_code == 404
+        assert "were flown so: choose a wider range" in text(client, f"{loose.get_absolute_url()}noise/?low=97&high=98")
+        assert "is not recorded" in text(client, f"{loose.get_absolute_url()}noise/map.json?role=b/gyro_raw.roll", 400)
+        assert client.get("/craft/1/flights/999/noise/").status_code == 404
 
     def test_a_flight_without_a_log(self, client: Client, craft: Craft) -> None:
         from nembrit.web.flights.services import create_flight
 
         bare = create_flight(craft)
         for page in ("noise", "vibration", "sensors"):
-            assert "No log yet" in text(client, f"/flights/{bare.pk}/{page}/")
+            assert "No log yet" in text(client, f"{bare.get_absolute_url()}{page}/")
 
 
 class TestMotors:
     def test_motors_vibration_and_spikes_stand_side_by_side(self, client: Client, loose: Flight) -> None:
-        page = text(client, f"/flights/{loose.pk}/vibration/")
+        page = text(client, f"{loose.get_absolute_url()}vibration/")
         for part in ("motor 6", "above 15 Hz", "busiest at", "Spikes of the raw gyro", "Propellers off"):
             assert part in page
 
@@ -112,7 +116,7 @@ class TestMotors:
         ],
     )
     def test_balance_sums(self, client: Client, loose: Flight, query: str, status: int, told: str) -> None:
-        assert told in text(client, f"/flights/{loose.pk}/vibration/?{query}", status)
+        assert told in text(client, f"{loose.get_absolute_url()}vibration/?{query}", status)
 
 
 class TestSensors:
@@ -127,20 +131,20 @@ class TestSensors:
                 )
             )
         first, second = attach(files[0]), attach(files[1], name="swapped.csv")
-        page = text(client, f"/flights/{first.pk}/sensors/")
+        page = text(client, f"{first.get_absolute_url()}sensors/")
         assert "The second board is noisier" in page
         assert "Swap the boards" in page
-        page = text(client, f"/flights/{first.pk}/sensors/?swap={second.pk}")
+        page = text(client, f"{first.get_absolute_url()}sensors/?swap={second.number}")
         assert "goes with the sensor" in page
-        assert "has no log" in text(client, f"/flights/{first.pk}/sensors/?swap=999")
+        assert "has no log" in text(client, f"{first.get_absolute_url()}sensors/?swap=999")
 
     @pytest.mark.parametrize(("warm", "told"), [(True, "The zero settles after"), (False, "moved by 0.0 K only")])
     def test_a_recording_at_rest(self, client: Client, attach, warm: bool, told: str) -> None:
         flight = attach(rest_log(warm=warm), name="rest.csv")
-        page = text(client, f"/flights/{flight.pk}/sensors/")
+        page = text(client, f"{flight.get_absolute_url()}sensors/")
         assert "A gyro at rest" in page
         assert told in page
-        chart = json.loads(text(client, f"/flights/{flight.pk}/sensors/allan.json"))
+        chart = json.loads(text(client, f"{flight.get_absolute_url()}sensors/allan.json"))
         assert [line["label"] for line in chart["lines"]] == ["roll", "pitch", "yaw"]
         assert (chart["x"]["is_log"], chart["y"]["is_log"]) == (True, True)
 
@@ -150,21 +154,21 @@ class TestSensors:
         log = second.segments.get().log
         act(f"/logs/{log.pk}/move/", to=f"flight-{first.pk}")
         assert first.segments.count() == 2
-        page = text(client, f"/flights/{first.pk}/sensors/")
+        page = text(client, f"{first.get_absolute_url()}sensors/")
         assert "The second gyro is that of board-b.csv" in page
         assert "The first board is noisier" in page  # it sits on a loose mount
 
     def test_one_gyro_alone(self, client: Client, loose: Flight) -> None:
-        assert "No second gyro in this log" in text(client, f"/flights/{loose.pk}/sensors/")
-        assert client.get(f"/flights/{loose.pk}/sensors/allan.json").status_code == 404
+        assert "No second gyro in this log" in text(client, f"{loose.get_absolute_url()}sensors/")
+        assert client.get(f"{loose.get_absolute_url()}sensors/allan.json").status_code == 404
 
 
 class TestMechanicsFirst:
     def test_a_repair_is_one_press(self, client: Client, loose: Flight, act) -> None:
-        page = text(client, f"/flights/{loose.pk}/")
+        page = text(client, f"{loose.get_absolute_url()}")
         assert "I tightened the mount" in page
         assert "Not tested:" in page
-        page = act(f"/flights/{loose.pk}/repair/", code="loose_mount")
+        page = act(f"{loose.get_absolute_url()}repair/", code="loose_mount")
         slip = Slip.objects.get()
         assert (slip.group, slip.result_build.part, slip.primary_metric) == (
             "hardware",
@@ -174,13 +178,13 @@ class TestMechanicsFirst:
         assert slip.card_key == loose.card_key
         assert slip.result_build.simulated_faults == {}
         assert "Repair it, then fly the same card" in page
-        assert "is still open" in act(f"/flights/{loose.pk}/repair/", code="loose_mount")
+        assert "is still open" in act(f"{loose.get_absolute_url()}repair/", code="loose_mount")
         assert Slip.objects.count() == 1
 
     def test_the_flight_whose_finding_led_to_a_repair_is_no_before(self, attach, act) -> None:
         sound, loose = attach(log_file(6, 0.0), name="sound.csv"), attach(log_file(5, 1.0), name="loose.csv")
         again = attach(log_file(7, 0.0), name="again.csv")  # others count by rule, whatever they say
-        act(f"/flights/{loose.pk}/repair/", code="loose_mount")
+        act(f"{loose.get_absolute_url()}repair/", code="loose_mount")
         states = {row.flight: row.standing.state for row in trial_of(Slip.objects.get()).judged}
         assert states == {sound: "counts", loose: "apart", again: "counts"}
         assert trial_of(Slip.objects.get()).fault.in_words == "not seen in 0 flights since; 4 are needed"
@@ -203,8 +207,8 @@ class TestMechanicsFirst:
 
     def test_a_sound_flight_asks_for_no_repair(self, client: Client, craft: Craft, attach, act) -> None:
         sound = attach(log_file(6, 0.0))
-        assert "repair/" not in text(client, f"/flights/{sound.pk}/")
-        assert "no finding that asks for a repair" in act(f"/flights/{sound.pk}/repair/", code="propeller")
+        assert "repair/" not in text(client, f"{sound.get_absolute_url()}")
+        assert "no finding that asks for a repair" in act(f"{sound.get_absolute_url()}repair/", code="propeller")
 
 
 def test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved_says_so(craft: Craft, attach) -> None:
@@ -221,6 +225,6 @@ def test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved_says_so(craft: 
 def test_the_page_of_a_flight_names_motor_or_axis(client: Client, attach, fault: dict[str, object]) -> None:
     flight = fly(HEX, controller(), CARD, World(seed=11, wind_m_s=2.0, faults=Faults(**fault)))
     content = nembrit_csv.write([(role, flight.channels[role]) for role in write_order(HEX)], flight.t_s, decimals=DECIMALS)
-    page = text(client, f"/flights/{attach(content).pk}/")
+    page = text(client, attach(content).get_absolute_url())
     assert ("motor 2" if "propeller_motor" in fault else "spikes on yaw") in page
     assert "What else it could be" in page

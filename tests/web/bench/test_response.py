@@ -18,7 +18,7 @@ from tests.pageforms import fields_of
 
 
 def text(client: Client, flight: Flight, query: str = "") -> str:
-    answer = client.get(f"/flights/{flight.pk}/response/{query}")
+    answer = client.get(f"{flight.get_absolute_url()}response/{query}")
     assert answer.status_code == 200, answer.content[:300]
     return answer.content.decode()
 
@@ -75,11 +75,11 @@ def test_margins_are_made_anew_when_other_settings_flew(client: Client, craft: C
     assert kept.exists()
     hangar.paste_configuration(craft, "p on roll = 60", note="another")
     other = craft.configurations.order_by("-number").first()
-    page = client.get(f"/flights/{flight.pk}/edit/").content.decode()
-    client.post(f"/flights/{flight.pk}/edit/", fields_of(page) | {"notes": "windy"})
+    page = client.get(f"{flight.get_absolute_url()}edit/").content.decode()
+    client.post(f"{flight.get_absolute_url()}edit/", fields_of(page) | {"notes": "windy"})
     assert kept.exists(), "notes change no margin"
-    page = client.get(f"/flights/{flight.pk}/edit/").content.decode()
-    client.post(f"/flights/{flight.pk}/edit/", fields_of(page) | {"configuration": str(other.pk)})
+    page = client.get(f"{flight.get_absolute_url()}edit/").content.decode()
+    client.post(f"{flight.get_absolute_url()}edit/", fields_of(page) | {"configuration": str(other.pk)})
     assert not kept.exists()
     text(client, flight)
     assert kept.exists(), "a job made it anew"

@@ -58,7 +58,7 @@ def test_two_tabs_on_a_name_map(client: Client, craft: Craft) -> None:
 
 def test_two_tabs_on_a_flight(client: Client, attach) -> None:
     flight = attach()
-    address = f"/flights/{flight.pk}/edit/"
+    address = f"{flight.get_absolute_url()}edit/"
     first, second = (fields_of(client.get(address).content.decode()) for _ in range(2))
     assert client.post(address, first | {"notes": "buzzed on roll"}).status_code == 302
     answer = client.post(address, second | {"notes": "flew <b>fine</b>", "heat": "warm"})

@@ -50,7 +50,7 @@ class TestInbox:
         assert "belongs to flight 1 of Pebble now" in act(f"/logs/{log.pk}/move/", to=f"craft-{craft.pk}")
         flight = craft.flights.get()
         assert flight.flown_at.year == 2026
-        assert "overshoot" in client.get(f"/flights/{flight.pk}/").content.decode()
+        assert "overshoot" in client.get(f"{flight.get_absolute_url()}").content.decode()
         assert "The inbox is empty" in client.get("/inbox/").content.decode()
 
     def test_what_was_refused_is_told_again_when_the_page_comes_anew(self, client: Client, craft: Craft, bring) -> None:
@@ -81,8 +81,8 @@ class TestInbox:
         segment.refresh_from_db()
         assert segment.offset_s == pytest.approx(1.25, abs=5e-4)
         # the flight is still analysed by the log with the gyro
-        assert "box.csv: throttle" in client.get(f"/flights/{flight.pk}/traces/").content.decode()
-        assert client.get(f"/flights/{flight.pk}/").content.decode().count("main.csv") >= 1
+        assert "box.csv: throttle" in client.get(f"{flight.get_absolute_url()}traces/").content.decode()
+        assert client.get(f"{flight.get_absolute_url()}").content.decode().count("main.csv") >= 1
 
     def test_archives_are_opened_and_the_same_content_is_known(self, client: Client, craft: Craft, bring) -> None:
         content = DIALECTS["terse"](flown(5)).content
@@ -116,7 +116,7 @@ class TestWindowAndManoeuvres:
         found_s = (segment.start_s, segment.end_s)
         path = f"/segments/{segment.pk}/window/"
         assert "use 5.00 to 20.00 s" in act(path, start_s="5", end_s="20")
-        evidence = client.get(f"/flights/{segment.flight_id}/").content.decode()
+        evidence = client.get(f"{segment.flight.get_absolute_url()}").content.decode()
         assert "5.00 to 20.0 s" in evidence
         for start_s, end_s, said in (("9", "9.1", "at least 0.5 s"), ("a", "3", "should be a number")):
             assert said in act(path, start_s=start_s, end_s=end_s)
@@ -168,7 +168,7 @@ class TestWindowAndManoeuvres:
 
     def test_two_flights_of_a_card_are_laid_over_each_other(self, client: Client, craft: Craft, attach) -> None:
         one, two = attach(log_file(5)), attach(log_file(6))
-        page = client.get(f"/flights/{one.pk}/aligned/?with={two.pk}").content.decode()
+        page = client.get(f"{one.get_absolute_url()}aligned/?with={two.number}").content.decode()
         assert "manoeuvres lined up" in page
         pictures = [json.loads(part.split("</script>")[0]) for part in page.split('type="application/json">')[1:]]
         assert len(pictures) >= 8
@@ -177,12 +177,12 @@ class TestWindowAndManoeuvres:
         asked, there = (np.array(snap["lines"][k]["y"]) for k in (0, 2))
         assert np.corrcoef(asked, there)[0, 1] > 0.9  # laid over each other by what was asked
         three = attach(log_file(1), card_key="noise_ramp")
-        assert f"Flights {one.number} and {two.number}" in client.get(f"/flights/{one.pk}/aligned/").content.decode(), (
+        assert f"Flights {one.number} and {two.number}" in client.get(f"{one.get_absolute_url()}aligned/").content.decode(), (
             "of its own card"
         )
         three.segments.all().delete()
         two.segments.all().delete()
-        assert "has no other flight" in client.get(f"/flights/{one.pk}/aligned/").content.decode()
+        assert "has no other flight" in client.get(f"{one.get_absolute_url()}aligned/").content.decode()
 
 
 class TestGivingOut:
@@ -248,10 +248,10 @@ class TestTraceData:
     def test_spectrum_measures_and_track_answer_with_data_or_a_sentence(self, client: Client, attach) -> None:
         flight = attach()
         channel = Channel.objects.get(stream__log__segments__flight=flight, role="gyro.roll")
-        base = f"/flights/{flight.pk}"
-        chart = client.get(f"{base}/spectrum/", {"channel": channel.pk, "from": "3", "to": "9"}).json()
+        base = flight.get_absolute_url()
+        chart = client.get(f"{base}spectrum/", {"channel": channel.pk, "from": "3", "to": "9"}).json()
         assert chart["x"]["high"] == 1000.0
-        (row,) = client.get(f"{base}/measures/", {"channels": channel.pk, "from": "3", "to": "4"}).json()["rows"]
+        (row,) = client.get(f"{base}measures/", {"channels": channel.pk, "from": "3", "to": "4"}).json()["rows"]
         values = flown(5, 1.0).channels["gyro.roll"][6000:8001]
         assert (row["rms"], row["peak_to_peak"], row["n_samples"]) == (
             pytest.approx(values.std()),
@@ -265,7 +265,7 @@ class TestTraceData:
             ("trace", {"from": "3", "to": "4", "channels": "99999"}, "there is no channel 99999"),
             ("track", {}, "no log of this flight holds positions"),
         ):
-            answer = client.get(f"{base}/{path}/", query)
+            answer = client.get(f"{base}{path}/", query)
             assert answer.status_code == 400
             assert said in answer.content.decode()
 

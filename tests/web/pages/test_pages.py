@@ -172,21 +172,21 @@ def test_the_name_map_is_kept_and_checked(client: Client, craft: Craft) -> None:
 
 def test_a_log_becomes_a_flight_with_evidence(client: Client, craft: Craft, attach) -> None:
     flight = attach()
-    page = client.get(f"/flights/{flight.pk}/").content.decode()
+    page = client.get(f"{flight.get_absolute_url()}").content.decode()
     assert "A hump of" in page
     assert "I tightened the mount" in page
     for kind, axis in (("noise", "roll"), ("step", "yaw")):
-        chart = client.get(f"/flights/{flight.pk}/charts/{kind}/{axis}.json").json()
+        chart = client.get(f"{flight.get_absolute_url()}charts/{kind}/{axis}.json").json()
         assert len(chart["lines"][0]["x"]) == len(chart["lines"][0]["y"]) > 100
-    assert client.get(f"/flights/{flight.pk}/charts/noise/left.json").status_code == 404
-    assert "setpoint.roll" in client.get(f"/flights/{flight.pk}/traces/").content.decode().lower()
+    assert client.get(f"{flight.get_absolute_url()}charts/noise/left.json").status_code == 404
+    assert "setpoint.roll" in client.get(f"{flight.get_absolute_url()}traces/").content.decode().lower()
     assert client.get(f"/craft/{craft.pk}/").content.decode().count("a loose mount or tray") >= 1
 
 
 def test_the_same_content_twice_is_recognised(client: Client, craft: Craft, attach) -> None:
     flight = attach()
     answer = client.post(f"/craft/{craft.pk}/logs/attach/", {"files": [SimpleUploadedFile("other name.csv", log_file(5, 1.0))]})
-    assert f"/flights/{flight.pk}/" in answer.content.decode()
+    assert f"{flight.get_absolute_url()}" in answer.content.decode()
     assert "Nothing was added" in answer.content.decode()
     assert (Flight.objects.count(), Log.objects.count()) == (1, 1)
 
@@ -239,16 +239,16 @@ def test_a_real_recording_says_what_it_can_and_cannot_tell(client: Client, craft
 
     content = (Path(__file__).parents[2] / "data" / "worn_imu" / "worn_imu_50hz.csv").read_bytes()
     flight = attach(content)
-    page = client.get(f"/flights/{flight.pk}/").content.decode()
+    page = client.get(f"{flight.get_absolute_url()}").content.decode()
     assert "log too slow" in page  # 50 Hz: no jitter band
     assert "lacks the set-point" in page
     assert "log at 1 kHz or more next time" in page
-    assert client.get(f"/flights/{flight.pk}/charts/noise/roll.json").json()["x"]["high"] == 24
+    assert client.get(f"{flight.get_absolute_url()}charts/noise/roll.json").json()["x"]["high"] == 24
 
 
 def test_flights_are_edited_and_archived_not_deleted(client: Client, attach) -> None:
     flight = attach()
-    address = f"/flights/{flight.pk}/edit/"
+    address = f"{flight.get_absolute_url()}edit/"
     form = fields_of(client.get(address).content.decode())
     changed = {"flown_at": "2026-11-01 10:00", "wind_m_s": "3.5", "heat": "warm"}
     assert client.post(address, form | changed).status_code == 302
@@ -261,12 +261,12 @@ def test_flights_are_edited_and_archived_not_deleted(client: Client, attach) -> 
     ):
         answer = client.post(address, form | wrong)
         assert (answer.status_code, told in answer.content.decode()) == (400, True), wrong
-    client.post(f"/flights/{flight.pk}/archive/", {"archived": "1"})
+    client.post(f"{flight.get_absolute_url()}archive/", {"archived": "1"})
     flight.refresh_from_db()
     assert (flight.wind_m_s, flight.heat) == (3.5, "warm")
     assert flight.archived_at is not None
-    assert "archived" in client.get(f"/flights/{flight.pk}/").content.decode()
-    client.post(f"/flights/{flight.pk}/archive/", {"archived": "0"})
+    assert "archived" in client.get(f"{flight.get_absolute_url()}").content.decode()
+    client.post(f"{flight.get_absolute_url()}archive/", {"archived": "0"})
     assert Flight.objects.active().count() == 1
 
 
@@ -282,7 +282,7 @@ def test_the_simulator_flies_from_the_page(client: Client, craft: Craft, configu
     }
     page = client.post(f"/craft/{craft.pk}/simulator/", form, follow=True).content.decode()
     flight = craft.flights.get()
-    assert f"/flights/{flight.pk}/" in page
+    assert f"{flight.get_absolute_url()}" in page
     assert flight.simulation["faults"] == {"loose_mount": 1.0}
     assert Job.objects.filter(kind="evidence", state="done").count() == 1
 

@@ -134,7 +134,7 @@ def chosen_spectra(flight: Flight, chosen: Chosen) -> ChosenSpectra:
     Only the channels that are asked for are loaded, by a few requests at once whatever the number of open pages;
     the last answers stay in memory.
     """
-    flights = [flight, *Flight.objects.active().filter(pk__in=chosen.others, craft=flight.craft).exclude(pk=flight.pk)]
+    flights = [flight, *Flight.objects.active().filter(number__in=chosen.others, craft=flight.craft).exclude(pk=flight.pk)]
     segments = main_segments(flights)
     rests_on = tuple(_rests_on(segments[one.pk]) if one.pk in segments else () for one in flights)
     with _FEW_AT_ONCE:

@@ -73,7 +73,7 @@ def _swapped(flight: Flight, given: QueryDict) -> tuple[dict[str, tuple[BandRati
     wanted = row_number(given.get("swap"))
     if wanted is None:
         return {}, ""
-    other = flight.craft.flights.active().filter(pk=wanted).first()
+    other = flight.craft.flights.active().filter(number=wanted).first()
     if other is None or main_segment(other) is None:
         return {}, "that flight has no log"
     results = evidence_of(other, "sensors").results

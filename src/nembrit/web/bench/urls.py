@@ -4,13 +4,13 @@ from nembrit.web.bench.views import flight, motors, noise, response, sensors
 
 app_name = "bench"
 urlpatterns = [
-    path("flights/<int:flight_id>/", flight.flight_page, name="flight"),
-    path("flights/<int:flight_id>/noise/", noise.noise_page, name="noise"),
-    path("flights/<int:flight_id>/noise/map.json", noise.noise_map, name="noise_map"),
-    path("flights/<int:flight_id>/noise/spectrum.json", noise.noise_spectrum, name="noise_spectrum"),
-    path("flights/<int:flight_id>/vibration/", motors.motors_page, name="motors"),
-    path("flights/<int:flight_id>/response/", response.response_page, name="response"),
-    path("flights/<int:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
-    path("flights/<int:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
-    path("flights/<int:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),
+    path("<flight:flight_id>/", flight.flight_page, name="flight"),
+    path("<flight:flight_id>/noise/", noise.noise_page, name="noise"),
+    path("<flight:flight_id>/noise/map.json", noise.noise_map, name="noise_map"),
+    path("<flight:flight_id>/noise/spectrum.json", noise.noise_spectrum, name="noise_spectrum"),
+    path("<flight:flight_id>/vibration/", motors.motors_page, name="motors"),
+    path("<flight:flight_id>/response/", response.response_page, name="response"),
+    path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
+    path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
+    path("<flight:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),
 ]

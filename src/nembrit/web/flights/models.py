@@ -55,4 +55,4 @@ class Flight(models.Model):
         return bool(self.simulation)
 
     def get_absolute_url(self) -> str:
-        return reverse("bench:flight", args=[self.pk])
+        return reverse("bench:flight", args=[self])

@@ -25,6 +25,14 @@ def card(request: HttpRequest, key: str) -> HttpResponse:
     return render(request, "flights/card.html", {"card": found})
 
 
+@require_safe
+def former_address(request: HttpRequest, key: int, rest: str = "") -> HttpResponse:
+    """Where flights stood before their numbers were in their addresses: old bookmarks still lead there."""
+    query = request.GET.urlencode()
+    base = get_object_or_404(Flight, pk=key).get_absolute_url()
+    return redirect(f"{base}{rest}{'?' if query else ''}{query}", permanent=True)
+
+
 @require_http_methods(["GET", "POST"])
 def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)

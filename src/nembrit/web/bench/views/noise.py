@@ -58,7 +58,7 @@ def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         "carried": [(key, value) for key in _OF_SPECTRA for value in request.GET.getlist(key)[:8]],
         "low": request.GET.get("low", "0"),
         "high": request.GET.get("high", "100"),
-        "trace_url": reverse("logs:trace_page", args=[flight.pk]),
+        "trace_url": reverse("logs:trace_page", args=[flight]),
         "headline": f"Noise of flight {flight.number}",
     }
     if evidence.results is None or evidence.segment is None:
@@ -78,10 +78,10 @@ def noise_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         "map_family": family,
         "lines": lines[:8],
         "map_reason": reason,
-        "map_src": "" if reason else f"{reverse('bench:noise_map', args=[flight.pk])}?{query}",
+        "map_src": "" if reason else f"{reverse('bench:noise_map', args=[flight])}?{query}",
         "spectra": noise.chosen_spectra(flight, chosen),
         "kinds": [(kind, kind.replace("_", " ")) for kind in MANOEUVRE_KINDS],
-        "spectrum_src": f"{reverse('bench:noise_spectrum', args=[flight.pk])}?{request.GET.urlencode()}",
+        "spectrum_src": f"{reverse('bench:noise_spectrum', args=[flight])}?{request.GET.urlencode()}",
         "others": flight.craft.flights.active().exclude(pk=flight.pk).order_by("-number")[:40],
         "history": history_of(flight, f"motion_noise.{chosen.axis}"),
         "speeds": noise.speeds_in_words(maps),

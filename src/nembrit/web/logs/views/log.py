@@ -171,7 +171,7 @@ def flights_aligned(request: HttpRequest, flight_id: int) -> HttpResponse:
     others = Flight.objects.active().filter(craft=flight.craft).exclude(pk=flight.pk).exclude(segments=None).order_by("-number")
     wanted = row_number(request.GET.get("with"))
     alike = others.filter(card_key=flight.card_key) if flight.card_key else others.none()
-    other = others.filter(pk=wanted).first() if wanted else alike.first() or others.first()
+    other = others.filter(number=wanted).first() if wanted else alike.first() or others.first()
     context: dict[str, Any] = {"craft": flight.craft, "flight": flight, "others": others, "other": other}
     first, second = windows.main_segment(flight), windows.main_segment(other) if other else None
     if first and second:

@@ -76,7 +76,7 @@ def repair(request: HttpRequest, flight_id: int) -> HttpResponse:
         slip = services.make_repair(flight)
     except CoreError as error:
         messages.error(request, f"Nothing was written: {error}.")
-        return redirect("bench:flight", flight.pk)
+        return redirect(flight)
     messages.success(request, f"Slip {slip.number} is written: {slip.result_build}. Repair it, then fly the same card.")
     return redirect(slip)
 

@@ -1,5 +1,7 @@
 """Margins, closed loops and frequency responses against published values and reference libraries."""
 
+from pathlib import Path
+
 import control
 import numpy as np
 import pytest
@@ -9,6 +11,7 @@ from nembrit.core.response.following import following, step_frequencies, step_of
 from nembrit.core.response.margins import margins
 from nembrit.core.response.transfer import cross_response
 
+DATA = Path(__file__).parents[1] / "data"
 W = np.geomspace(1e-3, 1e3, 40_000)
 S = 1j * W
 HZ = W / (2 * np.pi)
@@ -110,3 +113,34 @@ def test_the_random_error_covers_from_both_sides(share: float) -> None:
         found = cross_response(x, y, np.ones(x.size, bool), sample_rate_hz=500.0, segment_s=1.0, overlap_ratio=share)
         inside.append(np.abs(np.abs(found.response[5:-5]) - 1) <= 2 * found.random_error[5:-5])
     assert 0.88 <= np.mean(inside) <= 0.98
+
+
+def test_coherence_of_a_commercial_numerical_program() -> None:
+    # tests/data/psd_complex_foreign: its symmetric Hann window of 64, half overlapped, nothing taken out
+    folder = DATA / "psd_complex_foreign"
+    series, expected = np.loadtxt(folder / "tseries12.txt"), np.loadtxt(folder / "cxy_matlab.txt")
+    found = cross_response(
+        series[1], series[0], np.ones(series.shape[1], bool), sample_rate_hz=1.0, segment_s=64, overlap_ratio=0.5,
+        window=scipy.signal.windows.hann(64, sym=True), is_detrended=False,
+    )  # fmt: skip
+    np.testing.assert_allclose(found.coherence, expected, atol=1e-7)
+
+
+@pytest.mark.parametrize(
+    ("low_hz", "high_hz", "size", "phase_deg"), [(0.3, 1.0, 0.002, 0.2), (1.0, 5.0, 0.002, 0.2), (5.0, 20.0, 0.003, 1.0)]
+)
+def test_the_response_of_one_real_instrument_to_another(low_hz: float, high_hz: float, size: float, phase_deg: float) -> None:
+    # tests/data/two_instruments_foreign: the answer of their own package, which averages ratios where H1 divides averages
+    folder = DATA / "two_instruments_foreign"
+    with np.load(folder / "instruments.npz") as kept:
+        known, unknown = (np.cumsum(kept[name].astype(np.int64)).astype(float) for name in ("known", "unknown"))
+    hz, expected_size, expected_deg = np.loadtxt(folder / "response.csv", delimiter=",", skiprows=1, unpack=True)
+    found = cross_response(
+        known, unknown, np.ones(known.size, bool), sample_rate_hz=200.0, segment_s=4096 / 200, overlap_ratio=0.5
+    )
+    use = (hz > low_hz) & (hz < high_hz)
+    at = np.rint(hz[use] * 4096 / 200).astype(int)
+    ratio = found.response[at] / (expected_size[use] * np.exp(1j * RAD * expected_deg[use]))
+    assert np.median(np.abs(ratio)) == pytest.approx(1.0, abs=size)
+    assert np.median(np.degrees(np.angle(ratio))) == pytest.approx(0.0, abs=phase_deg)
+    assert found.coherence[at].min() > 0.97

@@ -27,7 +27,15 @@ class TransferEstimate:
 
 
 def cross_response(
-    x: FloatArray, y: FloatArray, usable: BoolArray, *, sample_rate_hz: float, segment_s: float = 2.0, overlap_ratio: float = 0.75
+    x: FloatArray,
+    y: FloatArray,
+    usable: BoolArray,
+    *,
+    sample_rate_hz: float,
+    segment_s: float = 2.0,
+    overlap_ratio: float = 0.75,
+    window: FloatArray | None = None,
+    is_detrended: bool = True,
 ) -> TransferEstimate:
     """H1 = Sxy / Sxx from windows that are usable throughout.
 
@@ -39,6 +47,10 @@ def cross_response(
         Windows that hold a sample elsewhere are left out.
     sample_rate_hz, segment_s, overlap_ratio : float
         Rate [Hz], length of a window [s], and the share that the next one uses again.
+    window : ndarray, shape (n_window,), optional
+        In place of a periodic Hann window, where an outside result demands it.
+    is_detrended : bool
+        Whether a straight line is taken out of every window first.
 
     Returns
     -------
@@ -52,7 +64,7 @@ def cross_response(
 
     Notes
     -----
-    Periodic Hann windows, a straight line removed. Bendat & Piersol, Random Data, 4th ed., chapters 6 and 9.
+    Bendat & Piersol, Random Data, 4th ed., chapters 6 and 9.
     """
     n = round(segment_s * sample_rate_hz)
     hop = max(1, n - int(overlap_ratio * n))
@@ -65,11 +77,13 @@ def cross_response(
             f"a frequency response needs at least {_LEAST_SEGMENTS} stretches of {segment_s:g} s with authority, this flight has "
             f"{starts.size}: fly some calm, lively weaving at middle throttle"
         )
-    window = scipy.signal.get_window("hann", n)
+    window = scipy.signal.get_window("hann", n) if window is None else window
     sxx, syy, sxy = np.zeros(n // 2 + 1), np.zeros(n // 2 + 1), np.zeros(n // 2 + 1, complex)
     for block in np.array_split(starts, max(1, starts.size * n // 2_000_000)):
         rows = block[:, None] + np.arange(n)
-        fx, fy = (np.fft.rfft(without_line(signal[rows]) * window, axis=1) for signal in (x, y))
+        fx, fy = (
+            np.fft.rfft((without_line(signal[rows]) if is_detrended else signal[rows]) * window, axis=1) for signal in (x, y)
+        )
         sxx += (np.abs(fx) ** 2).sum(axis=0)
         syy += (np.abs(fy) ** 2).sum(axis=0)
         sxy += (np.conj(fx) * fy).sum(axis=0)

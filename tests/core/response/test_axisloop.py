@@ -19,7 +19,9 @@ from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.throttle import throttle_gains
 from nembrit.core.response.tracking import authority, flies_itself, tracking
-from nembrit.core.simulate.airframe import airframe_of
+from nembrit.core.setup.card import CARDS
+from nembrit.core.simulate.airframe import World, airframe_of
+from nembrit.core.simulate.flight import fly
 from tests.flying import HEX, controller, flown, recording
 from tests.trueloop import throttle_of_the_movement, true_loop
 
@@ -69,6 +71,26 @@ def test_margins_are_those_of_the_simulated_loop(axis: str) -> None:
     else:
         assert found.gain_margin_db is None
     assert found.crossover_hz == pytest.approx(true.crossover_hz, rel=0.1)
+
+
+@pytest.mark.parametrize(
+    ("card_key", "world", "is_whole"),
+    [("response", World(seed=5, log_rate_hz=1000.0), True), ("first_hover", World(seed=6, wind_m_s=7.0), False)],
+    ids=["1 kHz, whole-number set-points", "gently flown in wind"],
+)
+def test_odd_logs_keep_the_truth_within_their_intervals(card_key: str, world: World, is_whole: bool) -> None:
+    flight = fly(HEX, controller(), next(card for card in CARDS if card.key == card_key), world)
+    channels = {
+        role: np.round(values) if is_whole and role.startswith("setpoint") else values for role, values in flight.channels.items()
+    }
+    part = Recording.of(channels, sample_rate_hz=world.log_rate_hz).span(2.5, flight.t_s[-1] - 2.0)
+    for row, axis in enumerate(("roll", "pitch", "yaw")):
+        found = told(part, axis)
+        true = margins(*true_loop(HEX, controller(), airframe_of(HEX), row, throttle_of_the_movement(part, axis, MIXER))[:2])
+        for name in ("phase_margin_deg", "sensitivity_peak"):
+            estimate = getattr(found, name)
+            assert estimate.low <= getattr(true, name) <= estimate.high
+        assert found.gains["p"].value == pytest.approx(controller().gains[axis].p, rel=0.003)
 
 
 @pytest.mark.parametrize(

@@ -13,6 +13,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
 from nembrit.core.response.components import Score, scores_of
 from nembrit.core.response.oscillation import Oscillation
+from nembrit.core.response.sizes import StepsBySize, steps_by_size
 from nembrit.core.response.tracking import Authority, Tracking, authority, flies_itself, tracking
 from nembrit.core.together import together
 from nembrit.core.types import AXES, BoolArray, FloatArray
@@ -24,6 +25,7 @@ class Loop:
 
     axes: dict[str, AxisLoop]
     tracking: dict[str, Tracking]
+    by_size: dict[str, StepsBySize]
     authority: Authority | None
     scores: tuple[Score, ...]
     oscillations: tuple[Oscillation, ...]
@@ -42,11 +44,14 @@ _SELF_FLOWN = (
 def _run(flight: Flight) -> Loop:
     axes: dict[str, AxisLoop] = {}
     followed: dict[str, Tracking] = {}
+    by_size: dict[str, StepsBySize] = {}
     reasons: dict[str, str] = {}
     slow = _slowed(flight)
-    for axis, (tracked, told) in zip(AXES, together(lambda axis: _axis(flight, slow, axis), AXES), strict=True):
+    for axis, (tracked, sizes, told) in zip(AXES, together(lambda axis: _axis(flight, slow, axis), AXES), strict=True):
         if tracked is not None:
             followed[axis] = tracked
+        if sizes is not None:
+            by_size[axis] = sizes
         if isinstance(told, str):
             reasons[axis] = told
         else:
@@ -56,6 +61,7 @@ def _run(flight: Flight) -> Loop:
     return Loop(
         axes=axes,
         tracking=followed,
+        by_size=by_size,
         authority=left,
         scores=scores,
         oscillations=flight.swings,
@@ -94,18 +100,19 @@ def _slowed(flight: Flight) -> _Slow:
     return _Slow(slow, {axis: mask[::step] for axis, mask in usable.items()})
 
 
-def _axis(flight: Flight, slow: _Slow, axis: str) -> tuple[Tracking | None, AxisLoop | str]:
-    """How one axis tracked, and its loop or the reason why that cannot be told."""
+def _axis(flight: Flight, slow: _Slow, axis: str) -> tuple[Tracking | None, StepsBySize | None, AxisLoop | str]:
+    """How one axis tracked, how it answers small and large movements, and its loop or the reason why that cannot be told."""
     usable = slow.usable.get(axis)
     if usable is None:
-        return None, f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
-    tracked = tracking(slow.recording, axis, usable)
+        return None, None, f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
+    tracked, sizes = tracking(slow.recording, axis, usable), steps_by_size(slow.recording, axis, usable)
     if flies_itself(slow.recording, axis):
-        return tracked, _SELF_FLOWN.format(axis=axis)
+        return tracked, sizes, _SELF_FLOWN.format(axis=axis)
     try:
-        return tracked, axis_loop(slow.recording, axis, usable, mixer=flight.mixer, controller=flight.craft.controller)
+        loop = axis_loop(slow.recording, axis, usable, mixer=flight.mixer, controller=flight.craft.controller)
     except CoreError as error:
-        return tracked, str(error)
+        return tracked, sizes, str(error)
+    return tracked, sizes, loop
 
 
-LOOP = Analysis(key="loop", version=2, result=Loop, run=_run, in_words="margins of every axis")
+LOOP = Analysis(key="loop", version=3, result=Loop, run=_run, in_words="margins of every axis")

@@ -17,7 +17,11 @@ from nembrit.web.common.charts import Axis, Chart, Line
 # share of the room between a loop that answers nothing and one that swings by itself; limits of Ms: common practice, no source
 _TOO_NEAR, _LIVELY, _SOUND = 1 / 2.0, 1 / 1.6, 1 / 1.2
 _COHERENT, _LEAST_HZ, _TOP_HZ = 0.6, 0.5, 200.0
-_KEYS = ("bode-size", "bode-phase")
+_KEYS = ("bode-size", "bode-phase", "steps")
+_DIFFER = {
+    "large": "overshoots more in large movements: the command or a motor reached its limit, or the integral wound up",
+    "small": "overshoots more in small movements: play in a mount or a dead band, which large ones hide",
+}
 ZONES = (
     ("swings soon", 0.0, 1 / 3.0), ("too near", 1 / 3.0, _TOO_NEAR), ("lively", _TOO_NEAR, _LIVELY),
     ("sound", _LIVELY, _SOUND), ("calm", _SOUND, 1.0),
@@ -78,7 +82,14 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "refused": [(each, reason) for each, reason in loop.reasons.items()],
         "chosen": axis,
         "answering": [each for each in AXES if each in loop.axes or each in loop.tracking],
-        "charts": [] if tracked is None and own is None else list(zip(_KEYS, _charts(axis, own, tracked), strict=True)),
+        "charts": [] if tracked is None and own is None else _charts(results, axis, own, tracked),
+        "movements": [
+            {"axis": each, "label": f"{word} {sizes.limit_dps:.2g} deg/s", "step": step}
+            for each, sizes in loop.by_size.items()
+            for word, step in (("up to", sizes.small), ("beyond", sizes.large))
+        ],
+        "differing": [(each, _DIFFER[sizes.differ]) for each, sizes in loop.by_size.items() if sizes.differ],
+        "lacking": any(sizes.small is None or sizes.large is None for sizes in loop.by_size.values()),
         "headline": headline(rooms, loop),
         "advice": advice(rooms),
         "first": next(iter(loop.axes.values()), None),
@@ -122,7 +133,32 @@ def advice(rooms: list[Room]) -> str:
     return "Nothing has to change for steadiness; what the findings name comes first."
 
 
-def _charts(axis: str, own: AxisLoop | None, tracked: Tracking | None) -> list[Chart]:
+def _charts(results: FlightResults, axis: str, own: AxisLoop | None, tracked: Tracking | None) -> list[tuple[str, Chart]]:
+    charts = [*_bode(axis, own, tracked), _steps(results, axis, own)]
+    return [(key, chart) for key, chart in zip(_KEYS, charts, strict=True) if chart.lines]
+
+
+def _steps(results: FlightResults, axis: str, own: AxisLoop | None) -> Chart:
+    """Small and large movements apart with their bands, and the step of the refined model."""
+    lines: list[Line] = []
+    sizes = results.loop.by_size.get(axis) if results.loop else None
+    if sizes is not None:
+        for step, label, look in ((sizes.small, "small movements", "before"), (sizes.large, "large movements", "after")):
+            if step is not None:
+                x, y, low, high = (values.tolist() for values in (1000 * step.t_s, step.response, step.low, step.high))
+                lines.append(Line(label=label, x=x, y=y, look=look, low=low, high=high))
+    if own is not None:
+        lines.append(Line(label="model", x=(1000 * own.step_t_s).tolist(), y=own.step.tolist(), look="third"))
+    return Chart(
+        title=f"Step response, {axis}",
+        x=Axis(label="time after the step", unit="ms", low=0, high=300),
+        y=Axis(label="share of the step", unit="1", low=-0.1, high=1.5),
+        lines=lines,
+        level=1.0,
+    )
+
+
+def _bode(axis: str, own: AxisLoop | None, tracked: Tracking | None) -> list[Chart]:
     x = Axis(label="frequency", unit="Hz", low=np.log10(_LEAST_HZ), high=np.log10(_TOP_HZ), is_log=True)
     sizes: list[Line] = []
     phases: list[Line] = []

@@ -1,4 +1,4 @@
-"""`nembrit inspect | analyse | convert | simulate | compare`: the same core without the web.
+"""`nembrit inspect | analyse | filters | predict | convert | simulate | compare`: the same core without the web.
 
 Exit status: 0 done, 2 wrong use, 3 the file cannot be read, 4 readable, but nothing can be answered.
 """
@@ -11,6 +11,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from nembrit import cli_choosing
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
 from nembrit.core.errors import CoreError, InputError, LogReadError
@@ -33,7 +34,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser = _parser()
     options = parser.parse_args(arguments)
     try:
-        return int(options.run(options))
+        return int(_choose(options) if "choose" in options else options.run(options))
     except LogReadError as error:
         print(error, file=sys.stderr)
         return UNREADABLE
@@ -82,6 +83,7 @@ def _parser() -> argparse.ArgumentParser:
     simulate.add_argument("-o", "--output", required=True)
     simulate.set_defaults(run=_simulate)
 
+    cli_choosing.add_commands(commands)
     for command in (inspect, report, compare):
         command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
     return parser
@@ -114,6 +116,14 @@ def _analyse(options: argparse.Namespace) -> int:
         )
     )
     is_answered = (results.noise and results.noise.is_there) or (results.response and results.response.steps)
+    return 0 if is_answered else UNANSWERABLE
+
+
+def _choose(options: argparse.Namespace) -> int:
+    prepared, part = _read(options.log)
+    start_s, end_s = (prepared.recording.start_s + edge for edge in part["window_s"])
+    told, is_answered = cli_choosing.answer(options, prepared, (start_s, end_s), _craft(options.craft), _document, _tell)
+    _print(told)
     return 0 if is_answered else UNANSWERABLE
 
 

@@ -14,10 +14,11 @@ from nembrit.core.analysis.motors import MOTORS, Motors
 from nembrit.core.analysis.noise import NOISE, Noise
 from nembrit.core.analysis.response import RESPONSE, Response
 from nembrit.core.analysis.sensors import SENSORS, Sensors
+from nembrit.core.analysis.shaping import SHAPING, Shaping
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
-MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, LOOP)
+MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP)
 FIXED_WING: tuple[Analysis, ...] = MULTIROTOR  # until the wing desk asks its own questions
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
@@ -33,6 +34,7 @@ class FlightResults:
     judgement: Judgement | None = None
     maps: Maps | None = None
     sensors: Sensors | None = None
+    shaping: Shaping | None = None
     loop: Loop | None = None
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.filters.stated import fixed_response
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import applied, level_mask, usable_mask
@@ -17,7 +18,6 @@ from nembrit.core.response.gains import (
     controller_from_terms,
     curves_from_configuration,
     filter_delay,
-    through,
 )
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
@@ -78,6 +78,7 @@ class AxisLoop:
     closed_deg: FloatArray
     open_db: FloatArray
     open_deg: FloatArray
+    d_part: FloatArray  # (2, n) size [share per deg/s] and phase [°] of what D makes of the filtered gyro; (2, 0) without
     step_t_s: FloatArray
     step: FloatArray
     usable_s: float
@@ -172,8 +173,8 @@ def _chain(recording: Recording, axis: str, controller: Controller | None) -> Ca
     found = filter_delay(recording, axis)
     if controller is not None:
         rate_hz, known = controller.loop_rate_hz, controller.gyro
-        extra_s = 0.0 if found is None else found.delay_s - found.of(through(known, found.frequency_hz, rate_hz))
-        return lambda frequency_hz: through(known, frequency_hz, rate_hz) * np.exp(-2j * np.pi * frequency_hz * extra_s)
+        extra_s = 0.0 if found is None else found.delay_s - found.of(fixed_response(known, found.frequency_hz, rate_hz))
+        return lambda frequency_hz: fixed_response(known, frequency_hz, rate_hz) * np.exp(-2j * np.pi * frequency_hz * extra_s)
     if found is not None and found.delay_s > 1e-5:
         w = math.sqrt(2) / found.delay_s
         return lambda frequency_hz: np.asarray(1 / (1 + math.sqrt(2) * (s := 2j * np.pi * frequency_hz / w) + s**2), complex)
@@ -300,7 +301,7 @@ def _told(
     shown, every = step_t_s <= 0.4, slice(None, None, 6)
     open_loop, closed = fitted.loop(plant, LOOP_HZ), fitted.closed(plant, LOOP_HZ)
     sums = [row.lag_s + row.delay_s for row in rows]
-    curves = fitted.curves(FIT_HZ)
+    curves = fitted.curves(LOOP_HZ)
     phase_margin = told("phase_margin_deg", edge, others, is_ratio=False)
     notes += fitted.disagreement(plant, phase_margin)
     return AxisLoop(
@@ -328,6 +329,7 @@ def _told(
         closed_deg=_deg(closed)[every],
         open_db=_db(open_loop)[every],
         open_deg=_deg(open_loop)[every],
+        d_part=_d_part(curves, LOOP_HZ)[:, every],
         step_t_s=step_t_s[shown][::2],
         step=step[shown][::2],
         usable_s=fitted.responses.usable_s,
@@ -359,6 +361,16 @@ def _at_throttle(
         gain_margin_db=None if found is None or found.value > MOST_GAIN_MARGIN_DB else found,
         sensitivity_peak=told("sensitivity_peak", peak, 1.0),
     )
+
+
+def _d_part(curves: ControllerCurves, frequency_hz: FloatArray) -> FloatArray:
+    """What is left of the feedback without P and I."""
+    if "d" not in curves.gains:
+        return np.empty((2, 0))
+    s = 2j * np.pi * frequency_hz
+    common = curves.gains["p"].value + (curves.gains["i"].value / s if "i" in curves.gains else 0.0)
+    rest = curves.feedback - common
+    return np.stack([np.abs(rest), _deg(rest)])
 
 
 def _db(values: ComplexArray) -> FloatArray:

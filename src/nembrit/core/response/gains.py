@@ -10,12 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.errors import NotEnoughData
-from nembrit.core.filters.chain import chain_response, chain_sos
-from nembrit.core.filters.sections import FilterSection
+from nembrit.core.filters.stated import fixed_response
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.transfer import cross_response, interpolated
-from nembrit.core.setup.controller import AxisGains, Controller, Filter
+from nembrit.core.setup.controller import AxisGains, Controller
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
 
 _STEP_S = 0.05  # of the I term's increments
@@ -234,7 +233,7 @@ def controller_from_terms(
     recording: Recording, axis: str, usable: BoolArray, controller: Controller | None
 ) -> LoggedController | None:
     """What the controller did, from its logged terms; None without a P term."""
-    d_filter = None if controller is None else through(controller.d_term, d_frequencies(), controller.loop_rate_hz)
+    d_filter = None if controller is None else fixed_response(controller.d_term, d_frequencies(), controller.loop_rate_hz)
     curve = d_curve(recording, axis)
     gains = logged_gains(recording, axis, usable, curve, d_filter)
     return LoggedController(gains=gains, d_term=curve) if "p" in gains else None
@@ -247,19 +246,9 @@ def curves_from_configuration(controller: Controller, axis: str, frequency_hz: F
     # the derivative as a controller takes it: the last difference
     slope = (1 - np.exp(-s / rate_hz)) * rate_hz
     common = gains.p + gains.i / s
-    feedback = common + gains.d * slope * through(controller.d_term, frequency_hz, rate_hz)
-    forward = common + gains.f * slope * through(controller.feed_forward, frequency_hz, rate_hz)
+    feedback = common + gains.d * slope * fixed_response(controller.d_term, frequency_hz, rate_hz)
+    forward = common + gains.f * slope * fixed_response(controller.feed_forward, frequency_hz, rate_hz)
     exact = {term: Estimate(value=value, low=value, high=value) for term in "pidf" if (value := getattr(gains, term))}
     return ControllerCurves(
         feedback=np.asarray(feedback, complex), forward=np.asarray(forward, complex), gains=exact, source="configuration"
     )
-
-
-def through(filters: tuple[Filter, ...], frequency_hz: FloatArray, rate_hz: float) -> ComplexArray:
-    """Response of a chain's fixed filters; those that follow the motors are left out."""
-    fixed = [
-        FilterSection(kind=one.kind, frequency_hz=one.frequency_hz, q=one.q, discretisation=one.discretisation)
-        for one in filters
-        if one.kind != "rotor_notch"
-    ]
-    return chain_response(chain_sos(fixed, sample_rate_hz=rate_hz), frequency_hz, sample_rate_hz=rate_hz)

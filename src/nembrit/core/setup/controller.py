@@ -1,7 +1,7 @@
 """The controller that a configuration describes, in SI units: gains, filters, limits and stick rates."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from nembrit.core.errors import InputError
@@ -70,6 +70,26 @@ def controller_from_settings(settings: Sequence[Setting], names: NameMap) -> Con
             "need a name and a scale in the name map"
         )
     gains = {axis: AxisGains(**{term: values.get(f"gain.rate.{axis}.{term}") or 0.0 for term in "pidf"}) for axis in AXES}
+    return _controller(values, gains)
+
+
+def chains_from_settings(settings: Sequence[Setting], names: NameMap) -> Controller | None:
+    """The filters that mapped settings describe, whatever is known of the gains: those may come from the log.
+
+    None where no filter has a meaning: then it is not known which ones flew. Raises InputError for a value that is no number.
+    """
+    values = _si_values(settings, names)
+    if not any(key.startswith("filter.") for key in values):
+        return None
+    known = {
+        axis: AxisGains(**{term: values.get(f"gain.rate.{axis}.{term}") or 0.0 for term in "pidf"})
+        for axis in AXES
+        if all(f"gain.rate.{axis}.{term}" in values for term in "pid")
+    }
+    return _controller(values, known)
+
+
+def _controller(values: dict[str, float], gains: dict[str, AxisGains]) -> Controller:
     rates = {axis: _rates(values, axis) for axis in AXES if values.get(f"rates.{axis}.full_dps")}
     return Controller(
         loop_rate_hz=values.get("loop_rate_hz") or 4000.0,
@@ -160,10 +180,34 @@ def controller_from_json(document: dict[str, Any]) -> Controller:
         raise InputError('expected a configuration with "schema": "nembrit.configuration/1"')
     if document.get("gain_units", "shown") != "si":
         raise InputError('the simulator needs gains in SI units: "gain_units": "si"')
+    return _from_json(document, has_gains=True)
+
+
+def chains_from_json(document: dict[str, Any]) -> Controller:
+    """The filters of a `nembrit.configuration/1` document; with its gains where they are in SI units."""
+    return _from_json(document, has_gains=document.get("gain_units", "shown") == "si")
+
+
+def with_chains(flown: Controller, filters: dict[str, Any]) -> Controller:
+    """A controller with the chains of a CHAIN.json: the `filters` part of a configuration; places not named stay."""
+    try:
+        found: dict[str, Any] = {
+            place: tuple(_filter_from_json(entry) for entry in filters[place]) for place in _CHAINS if place in filters
+        }
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        raise InputError(f"the chain is not complete: {error}") from None
+    unknown = set(filters) - {*_CHAINS, "schema"}
+    if unknown or not found:
+        raise InputError(f"a chain has the places {', '.join(_CHAINS)}, not {', '.join(sorted(unknown)) or 'none of them'}")
+    return replace(flown, **found)
+
+
+def _from_json(document: dict[str, Any], *, has_gains: bool) -> Controller:
     try:
         gains = {
             axis: AxisGains(**{k: within(v, f"gain {k} of {axis}", 0, 1e6) for k, v in document["gains"][axis].items()})
             for axis in AXES
+            if has_gains
         }
         chains: dict[str, Any] = {
             place: tuple(_filter_from_json(entry) for entry in document.get("filters", {}).get(place, ())) for place in _CHAINS

@@ -88,23 +88,27 @@ def _filter(sos, state, x):
 
 @njit(cache=True)
 def _rotor_notches(loop, state, speed_hz, rate_hz, x):
-    """Notches that follow each motor's turning, faded in above the lowest frequency; `state` (orders, motors, 2)."""
+    """Notches that follow each motor's turning, faded in above the lowest frequency; `state` (orders, motors, 4).
+
+    In direct form I, whose past inputs and outputs stay true when the centre moves: other forms kick at every change.
+    """
     for k in range(loop.rotor_orders.size):
         for m in range(speed_hz.size):
             centre_hz = loop.rotor_orders[k] * speed_hz[m]
             weight = min(1.0, max(0.0, (centre_hz - loop.rotor_lowest_hz) / max(1.0, loop.rotor_blend_hz)))
             if weight == 0.0 or centre_hz > 0.45 * rate_hz:
-                state[k, m, 0] = 0.0
-                state[k, m, 1] = 0.0
+                state[k, m, :] = x
                 continue
             w0 = 2 * np.pi * centre_hz / rate_hz
             alpha = np.sin(w0) / (2 * loop.rotor_q)
             b1 = -2 * np.cos(w0) / (1 + alpha)
             b0 = 1 / (1 + alpha)
             a2 = (1 - alpha) / (1 + alpha)
-            y = b0 * x + state[k, m, 0]
-            state[k, m, 0] = b1 * x - b1 * y + state[k, m, 1]
-            state[k, m, 1] = b0 * x - a2 * y
+            y = b0 * (x + state[k, m, 1]) + b1 * (state[k, m, 0] - state[k, m, 2]) - a2 * state[k, m, 3]
+            state[k, m, 1] = state[k, m, 0]
+            state[k, m, 0] = x
+            state[k, m, 3] = state[k, m, 2]
+            state[k, m, 2] = y
             x = weight * y + (1 - weight) * x
     return x
 
@@ -156,7 +160,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
     spike_size = 0.0
     chip_state = np.zeros((3, loop.chip.shape[0], 2))
     gyro_state = np.zeros((3, loop.gyro.shape[0], 2))
-    rotor_state = np.zeros((3, loop.rotor_orders.size, n_motors, 2))
+    rotor_state = np.zeros((3, loop.rotor_orders.size, n_motors, 4))
     d_state = np.zeros((3, loop.d_term.shape[0], 2))
     f_state = np.zeros((3, loop.feed_forward.shape[0], 2))
     raw = np.zeros(3)

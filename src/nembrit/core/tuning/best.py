@@ -1,0 +1,111 @@
+"""The fastest gains within limits, one step of a flight at a time."""
+
+import itertools
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.response.step import StepResponse
+from nembrit.core.setup.controller import Controller
+from nembrit.core.tuning.whatif import Change, Predicted, predicted, step_overshoot
+
+_N_RATIOS = 7
+_DAMPING_STEPS = 5
+# limits by experience: sensitivity peak, overshoot, most that a gain may move in one flight (starting values, no source)
+CAUTIONS = {"careful": (1.4, 0.08, 1.15), "usual": (1.55, 0.10, 1.25), "bold": (1.7, 0.14, 1.4)}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Limits:
+    """What gains must keep to; a sensitivity peak and an overshoot by the upper ends of their intervals."""
+
+    sensitivity_peak: float
+    overshoot_ratio: float
+    most_step: float  # a gain may move to this many times its flown value in one flight, or to one over it
+    motor_ratio: float = 1.0  # motor noise, as a ratio to the flown one
+
+
+def limits_for(caution: str, motor_ratio: float) -> Limits:
+    peak, overshoot, step = CAUTIONS[caution]
+    return Limits(sensitivity_peak=peak, overshoot_ratio=overshoot, most_step=step, motor_ratio=motor_ratio)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class BestGains:
+    """Ratios to the flown gains of one axis, what they are expected to do, and what kept them from more."""
+
+    p: float
+    d: float
+    predicted: Predicted
+    bound_by: str
+    is_change: bool  # less than a thirtieth is none
+
+
+def best_gains(
+    found: AxisLoop, axis: str, limits: Limits, *, motor_ratio: Callable[[float, float], float], flown: Controller | None = None,
+    step: StepResponse | None = None, widened: float = 1.0,
+) -> BestGains:  # fmt: skip
+    """P and D of one axis for the shortest rise within the limits, I and feed-forward as they are.
+
+    All pairs on a grid within one flight's step. The upper ends of the intervals count, so that what is uncertain starts
+    low. `motor_ratio(p, d)` is the motor noise with these ratios over the flown one. Where the flown gains break a limit
+    and no step mends it, the pair that breaks it least. What bound: the limit that the next larger step of P would pass.
+    """
+    has_d = "d" in found.gains
+    p_ratios = np.geomspace(1 / limits.most_step, limits.most_step, _N_RATIOS)
+    d_ratios = np.geomspace(1 / limits.most_step, limits.most_step, _DAMPING_STEPS) if has_d else np.ones(1)
+
+    def tried(p: float, d: float) -> tuple[Predicted, dict[str, float]]:
+        one = predicted(found, axis, Change(gains={axis: {"p": p, "d": d}}), flown=flown, step=step, widened=widened)
+        return one, _excess(one, limits, motor_ratio(p, d))
+
+    limits = _allowing(limits, found, step)
+    every = {(float(p), float(d)): tried(float(p), float(d)) for p, d in itertools.product(p_ratios, d_ratios)}
+    every[1.0, 1.0] = tried(1.0, 1.0)
+    sound = {pair: one for pair, (one, excess) in every.items() if max(excess.values()) <= 0 and one.rise_time_s}
+    if sound:
+        p, d = min(sound, key=lambda pair: (sound[pair].rise_time_s.value, abs(np.log(pair[1]))))  # type: ignore[union-attr]  # all have one
+    else:
+        p, d = min(every, key=lambda pair: max(every[pair][1].values()))
+    return BestGains(
+        p=p,
+        d=d,
+        predicted=every[p, d][0],
+        bound_by=_bound(tried, p, d, limits),
+        is_change=bool(max(abs(np.log(p)), abs(np.log(d))) > 1 / 30),
+    )
+
+
+def _allowing(limits: Limits, found: AxisLoop, step: StepResponse | None) -> Limits:
+    """A flown number within its limit whose interval passes it asks for no less than was flown: only for no more."""
+    peak, overshoot = found.sensitivity_peak, step_overshoot(step) or found.overshoot_ratio
+    return replace(
+        limits,
+        sensitivity_peak=max(limits.sensitivity_peak, peak.high if peak.value <= limits.sensitivity_peak else 0.0),
+        overshoot_ratio=max(limits.overshoot_ratio, overshoot.high if overshoot.value <= limits.overshoot_ratio else 0.0),
+    )
+
+
+def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, float]:
+    """How far each limit is passed, as a share of it; below 0 within it."""
+    if not one.is_stable or one.sensitivity_peak is None:
+        return {"it would swing by itself": 10.0}
+    peaks = [one.sensitivity_peak, *(part.sensitivity_peak for part in one.by_throttle if part.sensitivity_peak is not None)]
+    found = {
+        "the sensitivity peak": max(peak.high for peak in peaks) / limits.sensitivity_peak - 1,
+        "motor noise": motor_ratio / limits.motor_ratio - 1,
+    }
+    if one.overshoot_ratio is not None:
+        found["overshoot"] = (one.overshoot_ratio.high - limits.overshoot_ratio) / max(limits.overshoot_ratio, 0.01)
+    return found
+
+
+def _bound(tried: Callable[[float, float], tuple[Predicted, dict[str, float]]], p: float, d: float, limits: Limits) -> str:
+    """What stands against more P: a limit that a little more would pass, or the step of one flight."""
+    if p >= limits.most_step * 0.99:
+        return "the step of one flight"
+    _, excess = tried(p * limits.most_step ** (2 / (_N_RATIOS - 1)), d)
+    worst = max(excess, key=lambda name: excess[name])
+    return worst if excess[worst] > 0 else "nothing gained by more"

@@ -1,0 +1,66 @@
+"""Classical tuning rules, as a comparison for those who like them: P gains by rule beside the flown one."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.tuning.flown import flown_loop
+
+FINE_HZ = np.geomspace(0.5, 200.0, 4000)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rule:
+    """One rule's P gain [share per deg/s]; None where the loop never turns round."""
+
+    name: str
+    p: float | None
+    source: str
+
+
+def integrating_rules(gain: float, delay_s: float) -> dict[str, float]:
+    """P of rules for k·e^(−sθ)/s, k `gain` per second.
+
+    SIMC with τc = θ: 1/(2 k θ) (S. Skogestad, J. Process Control 13 (2003) 291-309; Ms 1.70 for an integrating process).
+    AMIGO PI: 0.35/(k θ) (K. J. Åström & T. Hägglund, J. Process Control 14 (2004) 635-650; from memory).
+
+    >>> integrating_rules(2.0, 0.1)
+    {'SIMC': 2.5, 'AMIGO': 1.7499999999999998}
+    """
+    return {"SIMC": 1 / (2 * gain * delay_s), "AMIGO": 0.35 / (gain * delay_s)}
+
+
+def ultimate_rules(gain: float) -> dict[str, float]:
+    """P of rules that rest on the gain at which a P controller alone would swing.
+
+    Ziegler–Nichols PID 0.6 Ku (Trans. ASME 64 (1942) 759-768), Tyreus–Luyben PID Ku/2.2 (Ind. Eng. Chem. Res. 31 (1992)
+    2625-2628). On 1/(s+1)³, Ku 8: 4.8 and 3.6364.
+
+    >>> ultimate_rules(8.0)
+    {'Ziegler–Nichols': 4.8, 'Tyreus–Luyben': 3.6363636363636362}
+    """
+    return {"Ziegler–Nichols": 0.6 * gain, "Tyreus–Luyben": gain / 2.2}
+
+
+def classical_gains(found: AxisLoop) -> tuple[Rule, ...]:
+    """What rules would say for one axis's craft with its filters, all lags taken as delay for the integrating ones.
+
+    None of them where the craft leads instead of lagging, as yaw does while its motors speed up.
+    """
+    parts = flown_loop(found)
+    hz = parts.frequency_hz
+    phase = np.unwrap(np.angle(parts.ahead))
+    low = int(np.searchsorted(hz, 2.0))
+    # near 2 Hz the craft is an integrator with a delay: −90° less ω·θ
+    delay_s = float(-(phase[low] + np.pi / 2) / (2 * np.pi * hz[low]))
+    slope = float(np.abs(parts.ahead[low]) * 2 * np.pi * hz[low])
+    rules = integrating_rules(slope, delay_s) if delay_s > 1e-4 else {"SIMC": None, "AMIGO": None}
+    under = np.flatnonzero(phase <= -np.pi)
+    ultimate = float(1 / np.abs(parts.ahead[under[0]])) if under.size else None
+    swung = ultimate_rules(ultimate) if ultimate and delay_s > 1e-4 else {"Ziegler–Nichols": None, "Tyreus–Luyben": None}
+    sources = {
+        "SIMC": "Skogestad 2003", "AMIGO": "Åström & Hägglund 2004", "Ziegler–Nichols": "Ziegler & Nichols 1942",
+        "Tyreus–Luyben": "Tyreus & Luyben 1992",
+    }  # fmt: skip
+    return tuple(Rule(name=name, p=value, source=sources[name]) for name, value in (*rules.items(), *swung.items()))

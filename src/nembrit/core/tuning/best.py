@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
 from nembrit.core.setup.controller import Controller
 from nembrit.core.tuning.whatif import Change, Predicted, predicted, step_overshoot
@@ -80,12 +81,16 @@ def best_gains(
 
 def _allowing(limits: Limits, found: AxisLoop, step: StepResponse | None) -> Limits:
     """A flown number within its limit whose interval passes it asks for no less than was flown: only for no more."""
-    peak, overshoot = found.sensitivity_peak, step_overshoot(step) or found.overshoot_ratio
+    peaks = [found.sensitivity_peak, *(part.sensitivity_peak for part in found.by_throttle if part.sensitivity_peak is not None)]
     return replace(
         limits,
-        sensitivity_peak=max(limits.sensitivity_peak, peak.high if peak.value <= limits.sensitivity_peak else 0.0),
-        overshoot_ratio=max(limits.overshoot_ratio, overshoot.high if overshoot.value <= limits.overshoot_ratio else 0.0),
+        sensitivity_peak=_allowed(limits.sensitivity_peak, peaks),
+        overshoot_ratio=_allowed(limits.overshoot_ratio, [step_overshoot(step) or found.overshoot_ratio]),
     )
+
+
+def _allowed(limit: float, flown: list[Estimate]) -> float:
+    return max([limit, *(one.high for one in flown if one.value <= limit)])
 
 
 def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, float]:

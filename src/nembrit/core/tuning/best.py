@@ -90,7 +90,7 @@ def _allowing(limits: Limits, found: AxisLoop, step: StepResponse | None) -> Lim
 
 
 def _allowed(limit: float, flown: list[Estimate]) -> float:
-    return max([limit, *(one.high for one in flown if one.value <= limit)])
+    return max([limit, *(1.01 * one.high for one in flown if one.value <= limit)])
 
 
 def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, float]:

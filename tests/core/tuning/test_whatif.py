@@ -101,8 +101,8 @@ def test_the_best_gains_keep_to_their_limits(caution: str, motors: float, bound:
     assert 1 / limits.most_step <= found.p <= limits.most_step
     flown = bench().predicted("roll", Change())
     peaks = [flown.sensitivity_peak.high, *(part.sensitivity_peak.high for part in flown.by_throttle if part.sensitivity_peak)]
-    assert found.predicted.sensitivity_peak.high <= max(limits.sensitivity_peak, *(1.01 * peak for peak in peaks))
-    assert found.predicted.overshoot_ratio.high <= max(limits.overshoot_ratio, 1.01 * flown.overshoot_ratio.high)
+    assert found.predicted.sensitivity_peak.high <= max(limits.sensitivity_peak, *(1.001 * peak for peak in peaks))
+    assert found.predicted.overshoot_ratio.high <= max(limits.overshoot_ratio, 1.001 * flown.overshoot_ratio.high)
     change = Change(gains={"roll": {"p": found.p, "d": found.d}})
     assert bench().motor_ratio(change) <= motors + 1e-9
     assert bound is None or found.bound_by == bound

@@ -38,6 +38,7 @@ class Choosing:
     shaping: Shaping | None
     flown: Controller | None  # its filters as configured; None where they are not known
     mixer: FloatArray  # (n_motors, 3)
+    most_notches: int = 2  # fixed ones, that the craft's settings can say
     widened: float = 1.0  # intervals, by the craft's own record of predictions
 
     @cached_property
@@ -83,7 +84,7 @@ class Choosing:
         scale = measured / made if made and measured else 1.0
         return Task(
             noise=self.noise, flown=self.known, mixer=self.mixer, gains=self.gains, crossover_hz=self.crossovers_hz,
-            scale=scale, pins=pins,
+            scale=scale, pins=pins, most_notches=self.most_notches,
         )  # fmt: skip
 
     def predicted(self, axis: str, change: Change) -> Predicted:

@@ -10,7 +10,7 @@ from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
 from nembrit.core.setup.controller import Controller
-from nembrit.core.tuning.whatif import Change, Predicted, predicted, step_overshoot
+from nembrit.core.tuning.whatif import Change, Predicted, predicted
 
 _N_RATIOS = 7
 _DAMPING_STEPS = 5
@@ -62,7 +62,7 @@ def best_gains(
         one = predicted(found, axis, Change(gains={axis: {"p": p, "d": d}}), flown=flown, step=step, widened=widened)
         return one, _excess(one, limits, motor_ratio(p, d))
 
-    limits = _allowing(limits, found, step)
+    limits = _allowing(limits, predicted(found, axis, Change(), flown=flown, step=step, widened=widened))
     every = {(float(p), float(d)): tried(float(p), float(d)) for p, d in itertools.product(p_ratios, d_ratios)}
     every[1.0, 1.0] = tried(1.0, 1.0)
     sound = {pair: one for pair, (one, excess) in every.items() if max(excess.values()) <= 0 and one.rise_time_s}
@@ -79,18 +79,20 @@ def best_gains(
     )
 
 
-def _allowing(limits: Limits, found: AxisLoop, step: StepResponse | None) -> Limits:
+def _allowing(limits: Limits, flown: Predicted) -> Limits:
     """A flown number within its limit whose interval passes it asks for no less than was flown: only for no more."""
-    peaks = [found.sensitivity_peak, *(part.sensitivity_peak for part in found.by_throttle if part.sensitivity_peak is not None)]
+    if not flown.is_stable:
+        return limits
+    peaks = [flown.sensitivity_peak, *(part.sensitivity_peak for part in flown.by_throttle)]
     return replace(
         limits,
         sensitivity_peak=_allowed(limits.sensitivity_peak, peaks),
-        overshoot_ratio=_allowed(limits.overshoot_ratio, [step_overshoot(step) or found.overshoot_ratio]),
+        overshoot_ratio=_allowed(limits.overshoot_ratio, [flown.overshoot_ratio]),
     )
 
 
-def _allowed(limit: float, flown: list[Estimate]) -> float:
-    return max([limit, *(1.01 * one.high for one in flown if one.value <= limit)])
+def _allowed(limit: float, flown: list[Estimate | None]) -> float:
+    return max([limit, *(1.001 * one.high for one in flown if one is not None and one.value <= limit)])
 
 
 def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, float]:

@@ -17,7 +17,6 @@ from nembrit.core.types import ComplexArray, FloatArray
 _GYRO_HZ, _D_HZ = (50.0, 600.0), (35.0, 500.0)
 _GRID, _ROUNDS = 28, 3
 _NOTCH_QS = (2.0, 3.0, 5.0, 8.0)
-_MOST_NOTCHES = 2
 _CLEAR_OF_CONTROL = 3.0  # no notch below this many crossovers
 SCHOOLS = {
     "as set": "chip and notches as they are set, the low-passes moved",
@@ -50,6 +49,7 @@ class Task:
     crossover_hz: Mapping[str, float]  # by axis
     scale: float = 1.0  # measured over modelled motor noise of the flown chain
     pins: frozenset[str] = frozenset()  # "gyro", "d_term", "notches": what stays as it is
+    most_notches: int = 2  # fixed ones, that the craft's settings can say
 
     @property
     def axis(self) -> str:
@@ -104,7 +104,7 @@ def best_chain(task: Task, target: float, school: str = "as set") -> Design:
     start = _school(task, school)
     best = _low_passes(task, target, start)
     if "notches" not in task.pins:
-        for _ in range(_MOST_NOTCHES):
+        for _ in range(task.most_notches - sum(one.kind == "notch" for one in start.gyro)):
             tried = [_low_passes(task, target, _with_notch(best[0], hz, q)) for hz in _peaks(task, best[0]) for q in _NOTCH_QS]
             better = min(tried, key=lambda one: (not one[3], one[2]), default=best)
             if (not better[3], better[2]) >= (not best[3], best[2] - 0.05):

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from nembrit.web.bench.views import flight, motors, noise, response, sensors
+from nembrit.web.bench.views import choosing, flight, motors, noise, response, sensors
 
 app_name = "bench"
 urlpatterns = [
@@ -10,6 +10,10 @@ urlpatterns = [
     path("<flight:flight_id>/noise/spectrum.json", noise.noise_spectrum, name="noise_spectrum"),
     path("<flight:flight_id>/vibration/", motors.motors_page, name="motors"),
     path("<flight:flight_id>/response/", response.response_page, name="response"),
+    path("<flight:flight_id>/filters/", choosing.filters_page, name="filters"),
+    path("<flight:flight_id>/filters/trade/", choosing.trade_part, name="trade"),
+    path("<flight:flight_id>/gains/", choosing.gains_page, name="gains"),
+    path("<flight:flight_id>/gains/best/", choosing.best_part, name="best"),
     path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
     path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
     path("<flight:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),

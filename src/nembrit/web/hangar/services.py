@@ -12,7 +12,7 @@ from nembrit.core.setup import configuration as core_configuration
 from nembrit.core.setup import namemap
 from nembrit.core.setup.configuration import Setting as CoreSetting
 from nembrit.core.setup.configuration import SettingChange
-from nembrit.core.setup.controller import Controller, controller_from_settings
+from nembrit.core.setup.controller import Controller, chains_from_settings, controller_from_settings
 from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
 from nembrit.core.setup.craft import Craft as CoreCraft
 from nembrit.core.setup.frame import Place as Place
@@ -271,6 +271,26 @@ def known_controller(configuration: Configuration | None) -> Controller | None:
         return controller_from_settings(core_settings(configuration), name_map(configuration.craft))
     except InputError:
         return None
+
+
+def flown_chains(configuration: Configuration | None) -> Controller | None:
+    """The filters of a configuration, whatever is known of its gains; None where no filter has a meaning."""
+    if configuration is None:
+        return None
+    try:
+        return chains_from_settings(core_settings(configuration), name_map(configuration.craft))
+    except InputError:
+        return None
+
+
+def notch_places(configuration: Configuration | None) -> int:
+    """How many fixed notches the craft's settings can say."""
+    if configuration is None:
+        return 0
+    names = name_map(configuration.craft)
+    present = {setting.name for setting in core_settings(configuration)}
+    keys = {meaning.key for name, meaning in names.items() if name in present and meaning.scale}
+    return sum(f"filter.gyro.{slot}.centre_hz" in keys for slot in ("notch", "notch_2"))
 
 
 def assumptions_about(craft: Craft) -> tuple[Assumption, ...]:

@@ -91,6 +91,12 @@ class ValuesForm(forms.Form):
     def rows(self) -> list[tuple[NamedSetting, forms.BoundField]]:
         return [(setting, self[f"value-{setting.name}"]) for setting in self._settings]
 
+    def fill(self, values: Mapping[str, str]) -> None:
+        """Start with proposed values; what is now stands beside each."""
+        for name, value in values.items():
+            if (field := self.fields.get(f"value-{name}")) is not None:
+                field.initial = value
+
     def shown_anew(self, latest: Configuration) -> None:
         """Show what is typed against the latest revision; sending it once more is meant."""
         self.data = {**dict(self.data.items()), "revision": str(latest.pk)}

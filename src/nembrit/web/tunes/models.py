@@ -71,6 +71,8 @@ class Slip(models.Model):
     flights_a_side = models.PositiveSmallIntegerField(default=4)
     order = models.CharField(max_length=6, default="free")  # a key of core.trials.plan.ORDERS
     limits = models.JSONField(default=list)  # harm limits: metric, most
+    # what the change was predicted to do: the flight it stood on, and metric → flown, predicted, low, high in core units
+    prediction = models.JSONField(default=dict, blank=True)
     extensions = models.JSONField(default=list)  # later totals a side, declared when the planned ones were not enough
     # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
     cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")

@@ -35,6 +35,7 @@ from nembrit.web.hangar.services import (
 from nembrit.web.hangar.signals import controller_changed
 from nembrit.web.logs.windows import card_flown
 from nembrit.web.tunes.models import Answer, Decision, Slip, Tune
+from nembrit.web.tunes.predictions import predict
 from nembrit.web.tunes.trials import record_of, trial_of
 
 _STAGE_OF_GROUP = {
@@ -174,6 +175,7 @@ def make_slip(
         if base is None:
             raise InputError("there is no configuration to change yet: save the present one first")
         slip.result_configuration = _next_configuration(base, group, values, note=text.title)
+        slip.prediction = predict(tune.craft, base, core_settings(slip.result_configuration))
     slip.save()
     tune.stage = stage_of(group)
     tune.save(update_fields=("stage",))

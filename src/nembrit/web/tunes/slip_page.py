@@ -10,6 +10,7 @@ from nembrit.core.types import AXES
 from nembrit.web.hangar.services import GROUPS, diff
 from nembrit.web.tunes.dots import dot_rows
 from nembrit.web.tunes.models import Decision, Slip
+from nembrit.web.tunes.predictions import rows_of
 from nembrit.web.tunes.services import metric_label
 from nembrit.web.tunes.trials import record_from, trial_of
 
@@ -34,6 +35,7 @@ def context_of(slip: Slip) -> dict[str, Any]:
     standing = list(frozen.values()) if frozen else [row.standing for row in trial.judged if row.standing]
     judged = [row for row in trial.judged if frozen is None or row.flight.number in frozen]
     base, result = slip.base_configuration, slip.result_configuration
+    met_rows = rows_of(slip, means_of(verdict.comparison))
     return {
         "craft": slip.tune.craft,
         "tune": slip.tune,
@@ -49,6 +51,8 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "primary_label": metric_label(plan.primary.metric),
         "limits": [(metric_label(one.metric), one.in_words) for one in plan.limits],
         "groups": metric_groups(verdict.comparison),
+        "met_rows": met_rows,
+        "missed": any(row.met and row.met.is_miss for row in met_rows),
         "dots": dot_rows(standing, plan),
         "judged": judged,
         "is_simulated": bool(judged) and all(row.flight.is_simulated for row in judged),
@@ -59,6 +63,11 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "is_frozen": record is not None,
         "next_total": next_total(plan, verdict),
     }
+
+
+def means_of(comparison: Comparison | None) -> dict[str, tuple[float | None, float | None]]:
+    """The flights' means before and after, by metric."""
+    return {one.name: (one.before_mean, one.after_mean) for one in (comparison.metrics if comparison else ())}
 
 
 def metric_groups(comparison: Comparison | None) -> list[MetricGroup]:

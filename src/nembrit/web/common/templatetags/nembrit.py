@@ -80,6 +80,18 @@ def percent(ratio: float | None) -> str:
 
 
 @register.filter
+def plain(value: float) -> str:
+    """A number for a field: as few digits as say it, no thin spaces."""
+    return f"{value:.6g}"
+
+
+@register.filter
+def slide(ratio: float) -> int:
+    """Where a slider from half to double stands for a ratio, from −100 to 100."""
+    return round(max(-100.0, min(100.0, 100 * math.log2(ratio))))
+
+
+@register.filter
 def likelihood(ratio: float) -> str:
     """A word for how likely a cause is."""
     words = ((0.8, "very likely"), (0.5, "likely"), (0.25, "possible"), (0.0, "hardly likely"))

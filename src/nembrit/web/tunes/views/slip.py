@@ -15,7 +15,7 @@ from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, services, slip_page
+from nembrit.web.tunes import charts, history, proposals, services, slip_page
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Slip
 
@@ -30,8 +30,15 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     group = request.POST.get("group") or request.GET.get("group", "")
     posted = request.POST if request.method == "POST" else None
     settings = services.group_settings(latest, group) if latest and group in GROUPS and group != "hardware" else []
-    form = SlipForm(posted, initial=services.suggested(group))
+    try:
+        filled = proposals.proposal(shown, latest, group, request.GET) if posted is None else None
+    except CoreError as error:
+        filled = None
+        messages.error(request, f"Nothing was filled in: {error}.")
+    form = SlipForm(posted, initial=services.suggested(group) | (filled.text if filled else {}))
     values = ValuesForm(posted, settings=settings, latest=latest) if latest and group != "hardware" else None
+    if values and filled:
+        values.fill(filled.values)
     status = 400 if form.is_bound else 200
     if form.is_bound and form.is_valid() and (values is None or values.is_valid()):
 
@@ -62,6 +69,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "group_label": GROUPS.get(group, ""),
         "values": values,
         "form": form,
+        "filled": filled,
         "open_slip": services.open_slip(present),
         "finding": latest_act_finding(shown),
     }

@@ -95,7 +95,7 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
 
 def best_of(flight: Flight, bench: Choosing, craft: Craft, caution: str) -> dict[str, Any]:
     """The fastest gains within limits of every axis, one group a slip, in the order in which to fly them."""
-    limits = limits_for(caution, _motor_ratio(bench, craft, caution))
+    limits = limits_for(caution, motor_room(bench, craft, caution))
     rows = []
     for axis in axes_told(bench):
         try:
@@ -119,7 +119,7 @@ def best_of(flight: Flight, bench: Choosing, craft: Craft, caution: str) -> dict
     }
 
 
-def _motor_ratio(bench: Choosing, craft: Craft, caution: str) -> float:
+def motor_room(bench: Choosing, craft: Craft, caution: str) -> float:
     """How much more noise the motors may have than flown: up to the target; none more where that is passed already."""
     measured = _measured(bench)
     return max(1.0, target_for(caution, craft.propeller_diameter_in) / measured) if measured else 1.0

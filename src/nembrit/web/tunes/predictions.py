@@ -96,7 +96,7 @@ class MetRow:
 
     label: str
     unit: str
-    before: float | None
+    before: float  # mean of the flights before; the flown one's own while there is none
     predicted: float
     low: float
     high: float
@@ -118,7 +118,7 @@ def rows_of(slip: Slip, means: Mapping[str, tuple[float | None, float | None]]) 
         rows.append(
             MetRow(
                 label=metric_label(name), unit=kind.unit,
-                before=None if before is None else before * kind.factor,
+                before=(numbers[0] if before is None else before) * kind.factor,
                 predicted=value, low=low, high=high, after=None if after is None else after * kind.factor, met=found,
             )
         )  # fmt: skip

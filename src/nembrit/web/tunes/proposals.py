@@ -1,14 +1,19 @@
-"""A slip filled in from what was tried on a flight's filters or gains."""
+"""A slip filled in: from what a bench tried, from what a finding asks for, or with what is advised."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from django.http import QueryDict
 
 from nembrit.core.errors import CoreError, InputError
-from nembrit.core.setup.configuration import apply_changes
+from nembrit.core.setup.configuration import Setting, apply_changes, number
+from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.metrics import metric_kind, metric_label
-from nembrit.core.tuning.translate import chain_values
+from nembrit.core.tuning.asks import Ask, ask_of
+from nembrit.core.tuning.best import limits_for
+from nembrit.core.tuning.design import best_chain, target_for
+from nembrit.core.tuning.translate import Written, chain_values, gain_values, like
 from nembrit.core.types import AXES
 from nembrit.web.bench import chainform, choosing, gains
 from nembrit.web.bench.records import widened_of
@@ -16,9 +21,10 @@ from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, name_map
-from nembrit.web.tunes.predictions import predict
+from nembrit.web.tunes.predictions import bench_for, predict
 
 _FILTERS = ("gyro_filters", "d_filters")
+_MOST_EXPECT, _HARDLY = 300, 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,33 +38,83 @@ class Proposal:
 
 
 def proposal(craft: Craft, latest: Configuration | None, group: str, given: QueryDict) -> Proposal | None:
-    """From the address that a bench wrote: the flight, and the chain or gains tried on it. Raises InputError.
+    """What fills a new slip in: what a bench tried, what a finding asks for, or what is advised for the group.
 
-    None where the address names no flight.
+    The address names the flight; without one it is the newest that was flown with the latest settings. None where there is
+    nothing to go by. Raises InputError for an address that cannot be followed.
     """
-    text = given.get("flight", "")
-    if not text.isdigit() or len(text) > 9 or latest is None:
+    if latest is None or group in ("", "hardware"):
         return None
-    flight = craft.flights.filter(number=int(text)).select_related("craft", "configuration").first()
+    text = given.get("flight", "")
+    if not text:
+        found = bench_for(craft, latest)
+        return None if found is None else _filled(craft, latest, group, *found, given)
+    flight = craft.flights.filter(number=int(text)).select_related("craft", "configuration").first() if _is_number(text) else None
     if flight is None:
-        raise InputError(f"there is no flight {text} to fill this slip in from")
+        raise InputError(f"there is no flight {text[:20]} to fill this slip in from")
     ((_, results),) = by_flight([flight], *choosing.NEEDED)
     if results is None:
         raise InputError(f"flight {flight.number} is being analysed; open this page again in a moment")
     bench = choosing.choosing_of(flight, results, widened=widened_of(craft))
     try:
-        if group in _FILTERS:
-            settings, names = core_settings(latest), name_map(craft)
-            written = chain_values(settings, names, chainform.chains_from(given, bench.known))
-            values = written.of_group(settings, names, group)
-            notes = tuple(f"your settings cannot say “{one}”: this slip leaves it out" for one in written.missing)
-        else:
-            values, notes = _gain_values(flight, bench, given), ()
+        return _filled(craft, latest, group, flight, bench, given)
     except CoreError as error:
         raise InputError(str(error)) from None
-    present = {one.name: one.value for one in core_settings(latest)}
+
+
+def _is_number(text: str) -> bool:
+    return text.isascii() and text.isdigit() and len(text) < 10
+
+
+def _filled(
+    craft: Craft, latest: Configuration, group: str, flight: Flight, bench: choosing.Choosing, given: QueryDict
+) -> Proposal | None:
+    settings, names = core_settings(latest), name_map(craft)
+    present = {one.name: one.value for one in settings}
+    asked = ask_of(given.get("asks", ""), given.get("axis") or None)
+    why = f"Advised from flight {flight.number}."
+    notes: tuple[str, ...] = ()
+    if group in _FILTERS and "tried" in given:
+        values, notes = _written(chain_values(settings, names, chainform.chains_from(given, bench.known)), settings, names, group)
+        why = f"Tried on the noise of flight {flight.number}."
+    elif asked is not None and asked.group == group and (asked.ratios or asked.idle_ratio):
+        values = gain_values(settings, names, asked.ratios).of_group(settings, names, group) | _idle(names, present, asked)
+        why = f"Flight {flight.number} shows {asked.code.replace('_', ' ')}: {asked.words}."
+    elif any(term in given for term in gains.TERMS):
+        values, why = _gain_values(flight, bench, given), f"Tried on the loop of flight {flight.number}."
+    else:
+        values, notes = _advised(craft, bench, settings, names, group)
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
-    return Proposal(flight=flight, values=values, text=_text(craft, latest, flight, group, values, present), notes=notes)
+    if not values and "flight" not in given:
+        return None
+    return Proposal(flight=flight, values=values, text=_text(craft, latest, why, group, values, present), notes=notes)
+
+
+def _written(written: Written, settings: Sequence[Setting], names: NameMap, group: str) -> tuple[dict[str, str], tuple[str, ...]]:
+    notes = tuple(f"your settings cannot say “{one}”: this slip leaves it out" for one in written.missing)
+    return written.of_group(settings, names, group), notes
+
+
+def _advised(
+    craft: Craft, bench: choosing.Choosing, settings: Sequence[Setting], names: NameMap, group: str
+) -> tuple[dict[str, str], tuple[str, ...]]:
+    """The best chain or pair of gains for one group, all others as they are; nothing for groups without a bench."""
+    if group in _FILTERS:
+        pins = frozenset({"d_term"} if group == "gyro_filters" else {"gyro", "notches"})
+        design = best_chain(bench.task(pins), target_for("usual", craft.propeller_diameter_in))
+        return _written(chain_values(settings, names, design.chains), settings, names, group)
+    axis = group.partition(".")[2]
+    if group.startswith("pd.") and bench.loop is not None and axis in bench.loop.axes:
+        best = bench.best(axis, limits_for("usual", gains.motor_room(bench, craft, "usual")))
+        ratios = {axis: {"p": best.p, "d": best.d}} if best.is_change else {}
+        return gain_values(settings, names, ratios).of_group(settings, names, group), ()
+    return {}, ()
+
+
+def _idle(names: NameMap, present: dict[str, str], asked: Ask) -> dict[str, str]:
+    name = next((name for name, meaning in names.items() if meaning.key == "idle"), "")
+    shown = number(present.get(name, ""))
+    return {name: like(present[name], shown * asked.idle_ratio)} if asked.idle_ratio and shown else {}
 
 
 def _gain_values(flight: Flight, bench: choosing.Choosing, given: QueryDict) -> dict[str, str]:
@@ -70,23 +126,38 @@ def _gain_values(flight: Flight, bench: choosing.Choosing, given: QueryDict) -> 
 
 
 def _text(
-    craft: Craft, latest: Configuration, flight: Flight, group: str, values: dict[str, str], present: dict[str, str]
+    craft: Craft, latest: Configuration, why: str, group: str, values: dict[str, str], present: dict[str, str]
 ) -> dict[str, Any]:
     if not values:
         return {}
     title = ", ".join(f"{name} {present[name]} → {value}" for name, value in values.items())
     told = predict(craft, latest, apply_changes(core_settings(latest), values))
     found: dict[str, Any] = {"title": title if len(title) <= 120 else title[:117] + "…"}
-    found["why"] = f"Tried on the {'noise' if group in _FILTERS else 'loop'} of flight {flight.number}."
-    expects = [_expect(name, numbers) for name, numbers in told.get("metrics", {}).items()]
-    if expects:
-        found["expect"] = "; ".join(expects)[:300]
+    found["why"] = why
+    if metrics := told.get("metrics", {}):
+        found["expect"] = _expected(metrics)
     if told and not told["stable"]:
         found["risk"] = "Predicted to swing by itself: do not fly this."
     moved = _most_moved(told.get("metrics", {}))
     if moved and group in _FILTERS:
         found |= {"primary_metric": moved[0], "direction": moved[1]}
     return found
+
+
+def _expected(metrics: dict[str, list[float]]) -> str:
+    """As many whole numbers as the field holds, those first that should move most for their interval."""
+
+    def moved(name: str) -> float:
+        flown, told, low, high = metrics[name]
+        return abs(told - flown) / max(high - low, 1e-12)
+
+    words = ""
+    for name in sorted(metrics, key=moved, reverse=True):
+        more = f"{words}; {_expect(name, metrics[name])}" if words else _expect(name, metrics[name])
+        if len(more) > _MOST_EXPECT or (words and moved(name) < _HARDLY):
+            break
+        words = more
+    return words
 
 
 def _expect(name: str, numbers: list[float]) -> str:

@@ -32,6 +32,7 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
             "sample_rate_hz": services.sample_rate_hz(evidence.segment.log),
             "untested": list(judgement.untested.items()),
             "repair": services.repair_for(judgement.findings),
+            "ask": services.first_ask(judgement.findings),
         }
     return render(request, "bench/flight.html", context)
 

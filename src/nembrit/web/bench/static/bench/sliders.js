@@ -8,6 +8,10 @@ document.addEventListener("input", ({ target }) => {
   number.value = (Number(target.dataset.flown) * 2 ** (target.value / 100)).toFixed(decimals);
 });
 
+// keys change it step by step: it is tried once they rest
+let resting;
 document.addEventListener("change", ({ target }) => {
-  if (target.matches("input[type=range][data-of]")) target.form.requestSubmit();
+  if (!target.matches("input[type=range][data-of]")) return;
+  clearTimeout(resting);
+  resting = setTimeout(() => target.form?.requestSubmit(), 250);
 });

@@ -28,6 +28,8 @@ def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
         ("craft", craft_to_json(HEX)),
         ("config", controller_to_json(controller())),
         ("card", card_to_json(CARD)),
+        ("shown", controller_to_json(controller()) | {"gain_units": "shown"}),
+        ("chain", {"gyro": [{"kind": "lowpass_2", "cutoff_hz": 250}], "d_term": [{"kind": "lowpass_2", "cutoff_hz": 90}]}),
     ):
         (made / f"{name}.json").write_text(json.dumps(document))
     for name, seed, loose in (("before", 5, 1.0), ("after", 6, 0.0)):
@@ -58,6 +60,70 @@ def test_analyse_prints_one_report(folder: Path, capsys: pytest.CaptureFixture[s
     assert report["findings"][0]["code"] == "loose_mount"
     assert report["log"]["window_s"] == [2, 28]
     assert report["response"]["roll"]["excitation"] == "good"
+
+
+@pytest.mark.parametrize(("config", "is_checked"), [("config.json", True), ("shown.json", True), (None, False)])
+def test_filters_prints_what_a_chain_costs_and_leaves(
+    folder: Path, capsys: pytest.CaptureFixture[str], config: str | None, is_checked: bool
+) -> None:
+    words = [
+        "filters",
+        "after.csv",
+        "--chain",
+        "chain.json",
+        "--craft",
+        "craft.json",
+        *(("--config", config) if config else ()),
+        "--json",
+    ]
+    status, out, _ = run(folder, capsys, *words)
+    told = json.loads(out)
+    matches(told, "filters")
+    assert status == 0
+    assert told["delay_ms"]["gyro"] == pytest.approx(0.9, rel=0.02), "250 Hz, second order: √2 / (2 π 250)"
+    assert bool(told["check"]) is is_checked
+    assert is_checked or "not known which filters flew" in " ".join(told["notes"])
+    if is_checked:
+        assert abs(told["check"]["roll"]["error_db"]["motion"]) < 0.1
+
+
+def test_predict_prints_every_axis_as_flown_and_with_the_change(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    words = (
+        "predict",
+        "after.csv",
+        "--craft",
+        "craft.json",
+        "--config",
+        "config.json",
+        "--set",
+        "roll.p=1.2",
+        "roll.d=1.2",
+        "--json",
+    )
+    status, out, _ = run(folder, capsys, *words)
+    told = json.loads(out)
+    matches(told, "prediction")
+    assert (status, told["set"]) == (0, {"roll.p": 1.2, "roll.d": 1.2})
+    assert told["response"]["roll"]["rise_time_ms"] < told["flown"]["roll"]["rise_time_ms"]
+    assert told["response"]["pitch"] == told["flown"]["pitch"]
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("predict", "after.csv", "--json"), "say what to change"),
+        (("predict", "after.csv", "--set", "roll.x=2", "--json"), "--set takes AXIS.TERM=RATIO"),
+        (("predict", "after.csv", "--set", "roll.p=zwei", "--json"), "--set takes AXIS.TERM=RATIO"),
+        (("filters", "after.csv", "--chain", "craft.json", "--json"), "a chain has the places chip, gyro"),
+        (("filters", "after.csv", "--chain", "bad.json", "--json"), "is not JSON"),
+    ],
+)
+def test_wrong_use_of_the_benches_says_what_is_wrong(
+    folder: Path, capsys: pytest.CaptureFixture[str], words: tuple[str, ...], said: str
+) -> None:
+    status, out, told = run(folder, capsys, *words)
+    assert (status, out) == (2, "")
+    assert said in told
 
 
 def test_inspect_prints_the_log_part_alone(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -29,6 +29,8 @@ def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
         "is_tried": is_tried, "kinds": KINDS, "query": urlencode(query_of(chains)), "places": PLACES, "reasons": [],
         "chosen": axis, "axes": AXES,
     }  # fmt: skip
+    gyro = (chains.chip, chains.gyro) != (flown.chip, flown.gyro)
+    context["slips"] = [("gyro_filters", "gyro filters")] * gyro + [("d_filters", "D filters")] * (chains.d_term != flown.d_term)
     costs: dict[tuple[str, int], tuple[float, float]] = {}
     try:
         costs = {(one.place, one.position): (one.delay_s, one.lag_deg) for one in bench.budget(chains)}

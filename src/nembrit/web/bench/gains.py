@@ -81,7 +81,10 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     ]
     rows.append({"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%"})
     found = bench.loop.axes[axis] if bench.loop else None
+    moved = {one.term for one in fields if abs(one.ratio - 1) > 1e-3}
+    groups = (({"p", "d"}, f"pd.{axis}", f"P with D of {axis}"), ({"i"}, "i", "I"), ({"f"}, "feed_forward", "feed-forward"))
     return {
+        "slips": [(group, words) for terms, group, words in groups if moved & terms],
         "fields": fields, "is_tried": is_tried, "rows": rows, "told": told,
         "throttles": list(zip(was.by_throttle, told.by_throttle, strict=True)),
         "charts": [("step", _step_chart(axis, was, told, is_tried=is_tried))],

@@ -16,8 +16,8 @@ from nembrit.core.errors import CoreError
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.response.axisloop import LOOP_HZ, axis_loop
-from nembrit.core.response.following import following, step_frequencies, step_of
-from nembrit.core.response.margins import margins
+from nembrit.core.response.following import Following, following, step_frequencies, step_of
+from nembrit.core.response.margins import Margins, margins
 from nembrit.core.response.transfer import interpolated
 from nembrit.core.setup.card import CARDS
 from nembrit.core.setup.controller import Controller
@@ -63,16 +63,7 @@ def _axis(recording: Recording, craft: Craft, controller: Controller, airframe: 
         found = axis_loop(recording, axis, usable, mixer=mixer, controller=controller)
     except CoreError as error:
         return str(error)
-    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle_of_the_movement(recording, axis, mixer))
-    grid = LOOP_HZ[(known_hz[0] <= LOOP_HZ) & (known_hz[-1] >= LOOP_HZ)]
-    edge = margins(grid, interpolated(grid, known_hz, loop))
-    step_hz = step_frequencies()
-    whole = interpolated(step_hz, known_hz, closed)
-    whole[step_hz < known_hz[0]] = 1.0 + (whole[np.searchsorted(step_hz, known_hz[0])] - 1.0) * (
-        step_hz[step_hz < known_hz[0]] / known_hz[0]
-    )
-    whole[step_hz > known_hz[-1]] *= np.exp(-(step_hz[step_hz > known_hz[-1]] - known_hz[-1]) / 40)
-    moves = following(grid, interpolated(grid, known_hz, closed), *step_of(whole))
+    edge, moves = truth_of(craft, controller, airframe, row, throttle_of_the_movement(recording, axis, mixer))
     errors: dict[str, float] = {}
     held: dict[str, bool] = {}
 
@@ -95,6 +86,20 @@ def _axis(recording: Recording, craft: Craft, controller: Controller, airframe: 
     for term in "pidf":
         put(f"k{term}, %", found.gains.get(term), getattr(controller.gains[axis], term) or None, "ratio")
     return AxisCase(errors=errors, held=held)
+
+
+def truth_of(craft: Craft, controller: Controller, airframe: Airframe, row: int, throttle: float) -> tuple[Margins, Following]:
+    """Margins and following of the simulator's own loop."""
+    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle)
+    grid = LOOP_HZ[(known_hz[0] <= LOOP_HZ) & (known_hz[-1] >= LOOP_HZ)]
+    edge = margins(grid, interpolated(grid, known_hz, loop))
+    step_hz = step_frequencies()
+    whole = interpolated(step_hz, known_hz, closed)
+    whole[step_hz < known_hz[0]] = 1.0 + (whole[np.searchsorted(step_hz, known_hz[0])] - 1.0) * (
+        step_hz[step_hz < known_hz[0]] / known_hz[0]
+    )
+    whole[step_hz > known_hz[-1]] *= np.exp(-(step_hz[step_hz > known_hz[-1]] - known_hz[-1]) / 40)
+    return edge, following(grid, interpolated(grid, known_hz, closed), *step_of(whole))
 
 
 def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[str], bool]:

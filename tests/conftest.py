@@ -31,6 +31,8 @@ LONG = (
     "test_the_law_of_speed_is_found_whatever_its_exponent[1000.0",
     "noise/test_bench.py::test_noise_without_lines_gives_no_law",
     "noise/test_bench.py::test_motor_speed_is_estimated_where_it_is_not_recorded",
+    "test_from_bad_to_good.py::test_five_flights",
+    "test_choosing.py::test_a_chain_is_tried_and_gains_by_slider[chromium-desk]",
     "test_tables.py::test_an_invented_dialect_is_understood",
     "test_readers.py::test_every_number_is_the_one_that_pandas_reads",
 )

@@ -10,12 +10,10 @@ from tests.e2e.conftest import CHROMIUM, ROOT, free_port, start, wait_until_read
 DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 SHOTS = (
     ("hangar", "/", DESK, "light"),
-    ("craft", "/craft/1/", DESK, "light"),
     ("craft-dark", "/craft/1/", DESK, "dark"),
     ("flight", "/craft/1/flights/1/", DESK, "light"),
     ("flight-phone", "/craft/1/flights/1/", PHONE, "light"),
     ("traces", "/craft/1/flights/9/traces/?from=11.5&to=17&a=12.9&b=13.4&spectrum=gyro_raw.roll", DESK, "light"),
-    ("track", "/craft/1/flights/12/traces/?view=position", DESK, "light"),
     ("inbox", "/inbox/", DESK, "light"),
     ("log", "/logs/12/", DESK, "light"),
     ("meanings", "/logs/13/meanings/", DESK, "light"),
@@ -27,6 +25,14 @@ SHOTS = (
     ("card-phone", "/cards/response/", PHONE, "light"),
     ("noise", "/craft/1/flights/13/noise/", DESK, "light"),
     ("response", "/craft/1/flights/8/response/", DESK, "light"),
+    (
+        "filters",
+        "/craft/1/flights/8/filters/?tried=1&chip.kind=lowpass_2&chip.hz=550&chip.q=0.707&chip.orders=&gyro.kind=notch&gyro.hz=148"
+        "&gyro.q=8&gyro.orders=&d_term.kind=lowpass_2&d_term.hz=77&d_term.q=0.707&d_term.orders=",
+        DESK,
+        "light",
+    ),
+    ("gains", "/craft/1/flights/8/gains/?axis=roll&p=52&d=42", DESK, "light"),
     ("vibration", "/craft/1/flights/1/vibration/", DESK, "light"),
 )
 

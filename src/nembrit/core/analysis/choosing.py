@@ -22,7 +22,7 @@ from nembrit.core.tuning.residual import Incoming, Residual, check_db, incoming,
 from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, swings
 from nembrit.core.types import AXES, FloatArray
 
-_MOTOR_SHARE, _MOTOR_FLOOR = 0.3, 0.08  # interval of predicted motor noise: of the log of its change, and from flight to flight
+_MOTOR_SHARE, _MOTOR_FLOOR = 0.3, 0.11  # interval of predicted motor noise: of the log of its change, and from flight to flight
 _NO_CHAIN = (
     "it is not known which filters flew: give the settings that this flight was flown with, and say on the page of names "
     "which of them are filters"

@@ -1,0 +1,176 @@
+"""Predictions against flights flown afterwards, on simulated craft that nothing was tuned to; part of `check --full`.
+
+`python -m benchmarks.prediction_accuracy [N_CRAFT] [FIRST_SEED]` prints its part of `docs/accuracy.md`. Each craft is flown with
+its own settings; then gains (0.6 to 1.6 of P, I and D of every axis) or filters (both low-passes' cutoffs moved as far) are
+drawn, predicted, and flown with another seed. Truth of the loop is the simulator's own; of noise and metrics the next flight.
+"""
+
+import sys
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+
+import numpy as np
+
+from benchmarks.random_craft import random_airframe, sound_controller
+from benchmarks.response_accuracy import truth_of
+from nembrit.core.analysis.choosing import Choosing
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.run import FlightResults, analyse
+from nembrit.core.records.log import Recording
+from nembrit.core.response.estimate import Estimate
+from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.controller import Controller, Filter
+from nembrit.core.setup.craft import Craft
+from nembrit.core.simulate.airframe import Airframe, World
+from nembrit.core.simulate.flight import fly
+from nembrit.core.tuning.residual import incoming, residual
+from nembrit.core.tuning.whatif import Change
+from nembrit.core.types import AXES
+from tests.trueloop import throttle_of_the_movement
+
+FIRST_SEED = 627391000  # drawn for this run; 513844000 before the interval of motor noise was widened (83 % of 24 then)
+N_CRAFT = 24
+# acceptance table of the methods (predicted step: 3 points, 6 % rise; caps 5 and 12 %), and figures of the issue
+LIMITS = {
+    "phase margin, °": (4.0, 10.0), "Ms, %": (8.0, 20.0), "bandwidth, %": (8.0, 20.0), "rise, %": (6.0, 12.0),
+    "overshoot of the loop, points": (3.0, 5.0), "overshoot flown next, points": (3.0, 5.0),
+    "step delay flown next, ms": (2.0, 5.0),
+    "motor noise flown next, %": (15.0, 40.0),
+    "noise left, 20 to 100 Hz, dB": (1.0, 3.0), "noise left, 100 to 300 Hz, dB": (1.0, 3.0),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class Case:
+    """Errors by row of the table, and whether the interval held what came."""
+
+    errors: dict[str, float] = field(default_factory=dict)
+    held: dict[str, bool] = field(default_factory=dict)
+
+    def put(
+        self, name: str, told: Estimate | None, truth: float | None, kind: str, factor: float = 1.0, own: float = 0.0
+    ) -> None:
+        """`own` is half the interval of a truth that was measured itself, in the estimate's unit."""
+        if told is None or truth is None:
+            return
+        off = told.value - truth
+        self.errors[name] = abs(off) * factor if kind == "plain" else 100 * abs(off) / abs(truth)
+        slack = 0.0 if own == 0 else float(np.hypot((told.high - told.low) / 2, own)) - (told.high - told.low) / 2
+        self.held[name] = told.low - slack <= truth <= told.high + slack
+
+
+def judged(seed: int) -> list[Case | str]:
+    rng = np.random.default_rng(seed)
+    craft, airframe = random_airframe(rng)
+    flown = sound_controller(airframe, rng)
+    change, new = _drawn(flown, rng)
+    first, recording = _flight(craft, airframe, flown, seed, float(rng.uniform(0, 6)))
+    second, _ = _flight(craft, airframe, new, seed + 500_000, float(rng.uniform(0, 6)))
+    assert first.response is not None
+    bench = Choosing(loop=first.loop, steps=first.response.steps, shaping=first.shaping, flown=flown, mixer=craft.mixer())
+    found: list[Case | str] = [_axis(bench, second, change, new, recording, craft, airframe, row) for row in range(3)]
+    return [*found, _noise(bench, second, change, flown, new, craft)]
+
+
+def _drawn(flown: Controller, rng: np.random.Generator) -> tuple[Change, Controller]:
+    def ratio() -> float:
+        return float(np.exp(rng.uniform(np.log(0.6), np.log(1.6))))
+
+    if rng.random() < 0.5:
+        ratios = {axis: {term: ratio() for term in "pid"} for axis in AXES}
+        gains = {
+            axis: replace(own, **{term: getattr(own, term) * by for term, by in ratios[axis].items()})
+            for axis, own in flown.gains.items()
+        }
+        return Change(gains=ratios), replace(flown, gains=gains)
+    new = replace(flown, gyro=_moved(flown.gyro, ratio()), d_term=_moved(flown.d_term, ratio()))
+    return Change(chains=new), new
+
+
+def _moved(filters: tuple[Filter, ...], by: float) -> tuple[Filter, ...]:
+    return tuple(replace(one, frequency_hz=one.frequency_hz * by) if one.kind.startswith("lowpass") else one for one in filters)
+
+
+def _flight(
+    craft: Craft, airframe: Airframe, settings: Controller, seed: int, wind_m_s: float
+) -> tuple[FlightResults, Recording]:
+    world = World(seed=seed, wind_m_s=wind_m_s)
+    flight = fly(craft, settings, next(card for card in CARDS if card.key == "response"), world, airframe=airframe)
+    recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, 28.0)
+    facts = CraftFacts(mixer=craft.mixer(), blades=craft.blades, controller=settings)
+    return analyse(Flight(recording, craft=facts), only=("response", "shaping", "loop")), recording
+
+
+def _axis(
+    bench: Choosing, second: FlightResults, change: Change, new: Controller, recording: Recording, craft: Craft,
+    airframe: Airframe, row: int,
+) -> Case | str:  # fmt: skip
+    axis = AXES[row]
+    assert bench.loop is not None
+    if axis not in bench.loop.axes:
+        return bench.loop.reasons[axis]
+    told = bench.predicted(axis, change)
+    if not told.is_stable:
+        return "predicted to swing by itself"
+    edge, moves = truth_of(craft, new, airframe, row, throttle_of_the_movement(recording, axis, craft.mixer()))
+    case = Case()
+    case.put("phase margin, °", told.phase_margin_deg, edge.phase_margin_deg, "plain")
+    case.put("Ms, %", told.sensitivity_peak, edge.sensitivity_peak, "ratio")
+    case.put("bandwidth, %", told.bandwidth_hz, moves.bandwidth_hz, "ratio")
+    case.put("rise, %", told.rise_time_s, moves.rise_time_s, "ratio")
+    case.put("overshoot of the loop, points", told.overshoot_ratio, moves.overshoot_ratio, "plain", 100)
+    step = second.response.steps.get(axis) if second.response else None
+    if step is not None:
+        low, high = step.overshoot_interval
+        case.put("overshoot flown next, points", told.overshoot_ratio, step.overshoot_ratio, "plain", 100, (high - low) / 2)
+        if step.delay_interval_s is not None:
+            low, high = step.delay_interval_s
+            case.put("step delay flown next, ms", told.step_delay_s, step.delay_s, "plain", 1000, (high - low) / 2)
+    return case
+
+
+def _noise(bench: Choosing, second: FlightResults, change: Change, flown: Controller, new: Controller, craft: Craft) -> Case:
+    case = Case()
+    if second.shaping is None or second.shaping.rows is None:
+        return case
+    case.put("motor noise flown next, %", bench.motors(change), second.shaping.roughness_ratio, "ratio")
+    left = bench.residual(change)
+    own = residual(incoming(second.shaping.rows, new), new, new, mixer=craft.mixer(), gains={})
+    for band, name in (("motion", "noise left, 20 to 100 Hz, dB"), ("jitter", "noise left, 100 to 300 Hz, dB")):
+        errors = [20 * np.log10(left.bands_dps[axis][band] / own.bands_dps[axis][band]) for axis in AXES]
+        case.errors[name] = float(np.max(np.abs(errors)))
+    return case
+
+
+def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[str], bool]:
+    with ProcessPoolExecutor() as pool:
+        found = [one for case in pool.map(judged, range(first_seed, first_seed + n_craft)) for one in case]
+    cases, refused = [one for one in found if isinstance(one, Case)], [one for one in found if isinstance(one, str)]
+    lines = [
+        "## Predictions", "",
+        f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}: flown, changed by 0.6 to 1.6 "
+        f"(gains of every axis, or both low-passes), flown again in other wind; {len(refused)} of {3 * n_craft} axes were "
+        "refused or predicted to swing.",
+        "", "| error | cases | median | 90 % | largest | wanted | interval covers |", "|---|---|---|---|---|---|---|",
+    ]  # fmt: skip
+    is_honest = True
+    for name, (must, cap) in LIMITS.items():
+        values = np.array([case.errors[name] for case in cases if name in case.errors])
+        if values.size == 0:
+            continue
+        held = [case.held[name] for case in cases if name in case.held]
+        covers = f"{np.mean(held):.0%}" if held else "–"
+        is_honest &= not held or float(np.mean(held)) >= 0.9
+        share = float(np.mean(values <= must))
+        met = "met" if share >= 0.9 and float(values.max()) <= cap else "not met"
+        lines.append(
+            f"| {name} | {values.size} | {np.median(values):.2f} | {np.quantile(values, 0.9):.2f} | {values.max():.2f} "
+            f"| {share:.0%} within {must:g}, cap {cap:g}: {met} | {covers} |"
+        )
+    return lines, is_honest
+
+
+if __name__ == "__main__":
+    told, _ = measure(*(int(word) for word in sys.argv[1:]))
+    print("\n".join(told))

@@ -93,7 +93,7 @@ def test_parting_a_header_never_fails_and_loses_nothing(header: str) -> None:
     name, unit = split_header(header)
     plain = " ".join(header.split())
     assert name in plain
-    assert unit in plain
+    assert unit in plain or unit.replace("/", "_") in plain  # ``speed_m_s``
     assert units_of(unit) is not None
 
 

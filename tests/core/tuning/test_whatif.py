@@ -113,7 +113,20 @@ def test_gains_beyond_a_limit_are_led_back() -> None:
     limits = replace(limits_for("usual", 5.0), sensitivity_peak=1.2, overshoot_ratio=0.5)
     found = best_gains(bench().loop.axes["roll"], "roll", limits, motor_ratio=lambda p, d: 1.0, flown=BASE)
     assert found.p < 1
-    assert found.bound_by == "the sensitivity peak"
+    assert found.bound_by == found.breaks == "the sensitivity peak"
+
+
+@pytest.mark.parametrize(("term", "most"), [("i", 1.25), ("f", 1.25)])
+def test_i_and_feed_forward_keep_to_their_limits(term: str, most: float) -> None:
+    limits = limits_for("usual", 5.0)
+    found = bench().best_term("roll", term, limits)
+    assert 1 / most - 1e-9 <= found.ratio <= most + 1e-9
+    flown = bench().predicted("roll", Change())
+    assert found.predicted.overshoot_ratio.high <= max(limits.overshoot_ratio, 1.001 * flown.overshoot_ratio.high)
+    tight = replace(limits, overshoot_ratio=0.03)
+    assert bench().best_term("roll", "i", tight).ratio < 1, "an overshoot beyond its limit asks for less I"
+    assert bench().best_term("yaw", "f", limits) is None, "what does not act is not advised"
+    assert replace(bench(), loop=None).best_term("roll", term, limits) is None
 
 
 def test_classical_rules_are_told_beside_the_flown_gain() -> None:

@@ -57,6 +57,12 @@ class TestFilters:
         assert "behind the tried ones" in page
         assert "left from 20 to 100 Hz, pitch" in page
         assert "Slip: gyro filters" in page
+        flown, tried = (
+            client.get(f"{flight.get_absolute_url()}filters/map.json?axis=pitch&{chain}").json() for chain in ("", changed())
+        )
+        assert len(tried["edges"]) == len(tried["db"]) + 1
+        assert sorted(tried["edges"]) == tried["edges"]
+        assert sum(map(sum, tried["db"])) > sum(map(sum, flown["db"])), "a higher cutoff leaves more"
         assert "Slip: D filters" in page
 
     def test_what_is_no_chain_is_refused_in_place(self, client: Client, flight: Flight) -> None:
@@ -163,7 +169,7 @@ class TestSlips:
             assert why in form["why"]
             assert form["title"]
             assert page.count("<mark>") >= len(values)
-        for group in ("gyro_filters", "d_filters", "pd.pitch"):
+        for group in ("gyro_filters", "d_filters", "pd.pitch", "i", "feed_forward"):
             page = client.get(f"{address}{group}").content.decode()
             assert "Filled in from" in page or not fields_of(page)["title"], group
         for query, told in (
@@ -187,6 +193,9 @@ class TestSlips:
         flown, told, low, high = slip.prediction["metrics"]["motor_roughness"]
         assert low < told < high
         assert told < flown
+        chart = client.get(f"{slip.get_absolute_url()}charts/step/roll.json").json()
+        assert [line["label"] for line in chart["lines"]] == ["before (1)", "predicted"]
+        assert max(chart["lines"][1]["y"]) < 1.2
         page = client.get(slip.get_absolute_url()).content.decode()
         assert "Predicted and measured" in page
         assert page.count("not flown") >= 1

@@ -385,3 +385,31 @@ def test_a_doubtful_slip_is_refused(client: Client, craft: Craft, change: dict[s
         assert message in answer.content.decode()
     assert Slip.objects.count() == 0
     assert craft.configurations.count() == 1
+
+
+@pytest.mark.parametrize("form", ["txt", "csv", "json"])
+def test_a_configuration_is_given_out_and_taken_in_again(
+    client: Client, craft: Craft, configuration: Configuration, form: str
+) -> None:
+    answer = client.get(f"/configurations/{configuration.pk}/give.{form}")
+    assert answer["Content-Disposition"] == f'attachment; filename="pebble-{configuration}.{form}"'
+    text = answer.content.decode()
+    address = f"/craft/{craft.pk}/configurations/new/"
+    again = client.post(address, {"text": text.replace("43", "44", 1)}).content.decode()
+    assert "Understood: " in again
+    sent = fields_of(again)
+    client.post(address, sent)
+    latest = craft.configurations.order_by("-number").first()
+    page = client.get(f"/configurations/{latest.pk}/").content.decode()
+    assert "Restore list: from r1 to r2" in page
+    assert "p on roll = 44" in page
+    assert "Stick rates" in page
+    assert client.get(f"/configurations/{configuration.pk}/give.exe").status_code == 404
+
+
+def test_firmware_in_between_warns_before_a_restore(client: Client, craft: Craft) -> None:
+    from nembrit.web.hangar import services as hangar
+
+    hangar.add_build_entry(craft, part="flight controller", text="firmware 4 to 5")
+    latest = hangar.paste_configuration(craft, "p on roll = 44")
+    assert "Firmware changed in between (flight controller" in client.get(f"/configurations/{latest.pk}/").content.decode()

@@ -15,7 +15,7 @@ from nembrit.core.filters.stated import stated_delay_s
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
-from nembrit.core.tuning.best import BestGains, Limits, best_gains
+from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, best_term
 from nembrit.core.tuning.design import Task, lag_of
 from nembrit.core.tuning.flown import flown_loop
 from nembrit.core.tuning.residual import Incoming, Residual, check_db, incoming, residual
@@ -143,6 +143,13 @@ class Choosing:
             step=self.steps.get(axis),
             widened=self.widened,
         )
+
+    def best_term(self, axis: str, term: str, limits: Limits) -> BestTerm | None:
+        """The best I or feed-forward of one axis; None where the flight could not tell the axis, or the gain is not there."""
+        own = self.loop.axes.get(axis) if self.loop else None
+        if own is None or term not in own.gains:
+            return None
+        return best_term(own, axis, term, limits, flown=self.flown, step=self.steps.get(axis), widened=self.widened)
 
     def checked_db(self) -> dict[str, dict[str, float]]:
         """How well the flown chain's own prediction matches the logged filtered gyro [dB]. Raises NotEnoughData."""

@@ -41,6 +41,7 @@ class BestGains:
     d: float
     predicted: Predicted
     bound_by: str
+    breaks: str  # the limit that the flown gains pass, so that they are led back; empty where they pass none
     is_change: bool  # less than a thirtieth is none
 
 
@@ -75,8 +76,58 @@ def best_gains(
         d=d,
         predicted=every[p, d][0],
         bound_by=_bound(tried, p, d, limits),
+        breaks=_broken(every[1.0, 1.0][1]),
         is_change=bool(max(abs(np.log(p)), abs(np.log(d))) > 1 / 30),
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class BestTerm:
+    """The ratio of one gain to the flown one, what it is expected to do, and what kept it from more."""
+
+    ratio: float
+    predicted: Predicted
+    bound_by: str
+    is_change: bool
+
+
+def best_term(
+    found: AxisLoop, axis: str, term: str, limits: Limits, *, flown: Controller | None = None, step: StepResponse | None = None,
+    widened: float = 1.0,
+) -> BestTerm:  # fmt: skip
+    """I or feed-forward of one axis within the limits and one flight's step, all other gains as they are.
+
+    I: the most of it, since what it holds against (throttle, wind, an offset balance) the log does not ask for. Feed-forward:
+    what keeps the step nearest to 1 over its first 0.3 s. Where the flown gain breaks a limit, what breaks it least.
+    """
+    ratios = np.geomspace(1 / limits.most_step, limits.most_step, 2 * _N_RATIOS - 1)
+    limits = _allowing(limits, predicted(found, axis, Change(), flown=flown, step=step, widened=widened))
+
+    def tried(ratio: float) -> tuple[Predicted, dict[str, float]]:
+        one = predicted(found, axis, Change(gains={axis: {term: ratio}}), flown=flown, step=step, widened=widened)
+        return one, _excess(one, limits, 0.0)
+
+    every = {float(ratio): tried(float(ratio)) for ratio in ratios}
+    sound = {ratio: one for ratio, (one, excess) in every.items() if max(excess.values()) <= 0}
+    if not sound:
+        ratio = min(every, key=lambda one: max(every[one][1].values()))
+    elif term == "i":
+        ratio = max(sound)
+    else:
+        ratio = min(sound, key=lambda one: _off_the_step(sound[one]))
+    larger = min((one for one in every if one > ratio * 1.001), default=None)
+    passed = _broken(every[larger][1]) if larger else "the step of one flight"
+    return BestTerm(
+        ratio=ratio,
+        predicted=every[ratio][0],
+        bound_by=passed or "nothing gained by more",
+        is_change=bool(abs(np.log(ratio)) > 1 / 30),
+    )
+
+
+def _off_the_step(one: Predicted) -> float:
+    shown = one.step_t_s <= 0.3
+    return float(np.abs(1 - one.step[shown]).sum())
 
 
 def _allowing(limits: Limits, flown: Predicted) -> Limits:
@@ -107,6 +158,11 @@ def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, flo
     if one.overshoot_ratio is not None:
         found["overshoot"] = (one.overshoot_ratio.high - limits.overshoot_ratio) / max(limits.overshoot_ratio, 0.01)
     return found
+
+
+def _broken(excess: dict[str, float]) -> str:
+    worst = max(excess, key=lambda name: excess[name])
+    return worst if excess[worst] > 0 else ""
 
 
 def _bound(tried: Callable[[float, float], tuple[Predicted, dict[str, float]]], p: float, d: float, limits: Limits) -> str:

@@ -17,6 +17,7 @@ from nembrit.web.common.charts import Axis, Band, Chart, Line, Mark, decibels
 from nembrit.web.hangar.models import Craft
 
 _WARM, _HOT = 1.25, 2.0  # motor noise over the flown one; starting values of our own, no source
+_MAP_TOP_HZ = 640.0
 _CURVE_HZ = np.geomspace(2.0, 500.0, 160)
 _LOOKS = {"as set": "after", "chip": "before", "software": "third"}
 
@@ -48,12 +49,34 @@ def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
         errors = bench.checked_db().get(axis)
         context["checked"] = max(0.05, *(abs(error) for error in errors.values())) if errors else None
         context["notes"] = bench.noise.notes
+        context["has_map"] = bool(bench.rotor_hz.size)
     except NotEnoughData as error:
         context["reasons"].append(str(error))
     charts += [("delay", _delay_chart(bench, flown, chains)), ("size", _size_chart(bench, flown, chains))]
     context["charts"] = charts
     context["headline"] = _headline(context["sums"], is_tried=is_tried)
     return context
+
+
+def map_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
+    """What is left behind a chain over motor speed, as the map's script draws it. Raises NotEnoughData."""
+    rows = bench.noise.rows
+    if not rows.rotor_hz.shape[1]:
+        raise NotEnoughData("motor speeds are not known of this flight, so there is no map over them")
+    found = bench.residual(Change(chains=chains)).rows
+    if axis not in found:
+        raise NotEnoughData(f"no gyro of {axis} in this log")
+    speeds = rows.rotor_hz.mean(axis=1)
+    middles = (speeds[1:] + speeds[:-1]) / 2
+    edges = [float(speeds[0]), *(float(value) for value in middles), float(speeds[-1])]
+    top = int(np.searchsorted(rows.frequency_hz, _MAP_TOP_HZ)) + 1
+    level = np.rint(10 * np.log10(np.maximum(found[axis][:, :top], 1e-12))).astype(int)
+    return {
+        "role": f"gyro.{axis}", "by": "speed", "bin_hz": float(rows.frequency_hz[1]), "lines": [], "drive": "motor speed",
+        "unit": "turns/s", "edges": [round(edge, 2) for edge in edges], "db": level.tolist(),
+        "seconds": [round(float(value), 2) for value in rows.seconds], "tracks": [round(float(value), 2) for value in speeds],
+        "marked_hz": [], "marked_order": None,
+    }  # fmt: skip
 
 
 def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) -> dict[str, Any]:

@@ -11,6 +11,7 @@ urlpatterns = [
     path("<flight:flight_id>/vibration/", motors.motors_page, name="motors"),
     path("<flight:flight_id>/response/", response.response_page, name="response"),
     path("<flight:flight_id>/filters/", choosing.filters_page, name="filters"),
+    path("<flight:flight_id>/filters/map.json", choosing.filters_map, name="filters_map"),
     path("<flight:flight_id>/filters/trade/", choosing.trade_part, name="trade"),
     path("<flight:flight_id>/gains/", choosing.gains_page, name="gains"),
     path("<flight:flight_id>/gains/best/", choosing.best_part, name="best"),

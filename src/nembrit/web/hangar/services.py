@@ -17,6 +17,7 @@ from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
 from nembrit.core.setup.craft import Craft as CoreCraft
 from nembrit.core.setup.frame import Place as Place
 from nembrit.core.setup.frame import places_of, rearranged
+from nembrit.core.setup.given import from_table
 from nembrit.core.setup.pasted import Pasted, parse_settings, read_pasted
 from nembrit.core.simulate.airframe import airframe_of
 from nembrit.core.simulate.assumed import Assumption, assumed_scales
@@ -137,8 +138,9 @@ def latest_configuration(craft: Craft) -> Configuration | None:
 
 
 def understood(text: str) -> Pasted:
-    """What is understood of pasted lines, and every doubtful one."""
-    return read_pasted(text)
+    """What is understood of pasted lines, a CSV or a JSON document, and every doubtful one. Raises InputError."""
+    table = from_table(text)
+    return read_pasted(core_configuration.settings_text(table)) if table is not None else read_pasted(text)
 
 
 def paste_configuration(craft: Craft, text: str, *, note: str = "", without_doubtful: bool = False) -> Configuration:
@@ -146,7 +148,9 @@ def paste_configuration(craft: Craft, text: str, *, note: str = "", without_doub
 
     Raises InputError for doubtful lines unless they are to be left out, or when nothing differs from the latest revision.
     """
-    settings = read_pasted(text).settings if without_doubtful else parse_settings(text)
+    table = from_table(text)
+    lines = text if table is None else core_configuration.settings_text(table)
+    settings = read_pasted(lines).settings if without_doubtful else parse_settings(lines)
     if not settings:
         raise InputError("no settings found; paste lines such as “p on roll = 42”")
     latest = latest_configuration(craft)

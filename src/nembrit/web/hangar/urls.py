@@ -12,5 +12,6 @@ urlpatterns = [
     path("craft/<int:craft_id>/names/", views.names, name="names"),
     path("craft/<int:craft_id>/builds/new/", views.build_new, name="build_new"),
     path("configurations/<int:configuration_id>/", views.configuration, name="configuration"),
+    path("configurations/<int:configuration_id>/give.<str:form>", views.configuration_give, name="configuration_give"),
     path("configurations/<int:configuration_id>/reference/", views.configuration_reference, name="configuration_reference"),
 ]

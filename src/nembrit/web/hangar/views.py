@@ -4,15 +4,17 @@ from typing import Any
 
 from django.contrib import messages
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.text import slugify
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once, sent_before
-from nembrit.web.hangar import services
+from nembrit.web.hangar import giving, services
+from nembrit.web.hangar.charts import rate_chart
 from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, MotorsForm, NameMapForm
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.signals import craft_changed
@@ -126,8 +128,23 @@ def configuration(request: HttpRequest, configuration_id: int) -> HttpResponse:
         "others": others,
         "against": against,
         "changes": services.diff(against, shown) if against else (),
+        "restore": giving.restore_from(against, shown) if against else None,
+        "firmware": giving.firmware_between(against, shown) if against else [],
+        "forms": giving.FORMS,
+        "rates": rate_chart(giving.rate_curves(shown)),
     }
     return render(request, "hangar/configuration.html", context)
+
+
+@require_safe
+def configuration_give(request: HttpRequest, configuration_id: int, form: str) -> HttpResponse:
+    """All settings of a revision as a file."""
+    shown = get_object_or_404(Configuration.objects.select_related("craft"), pk=configuration_id)
+    if form not in giving.FORMS:
+        raise Http404
+    answer = HttpResponse(giving.given_out(shown, form), content_type=f"{giving.FORMS[form]}; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{slugify(shown.craft.name) or "craft"}-{shown}.{form}"'
+    return answer
 
 
 @require_POST

@@ -14,6 +14,8 @@ def slip_chart(slip: Slip, kind: str, axis: str) -> Chart | None:
     if not sides:
         return None
     lines = [_line(name, side, in_db=kind == "noise") for name, side in sides]
+    if kind == "step":
+        lines += _predicted(slip, axis)
     if kind == "noise":
         top_hz = min(NOISE_TOP_HZ, float(sides[0][1].x[-1]))
         return Chart(
@@ -30,6 +32,14 @@ def slip_chart(slip: Slip, kind: str, axis: str) -> Chart | None:
         lines=lines,
         level=1.0,
     )
+
+
+def _predicted(slip: Slip, axis: str) -> list[Line]:
+    step = slip.prediction.get("steps", {}).get(axis)
+    if not step:
+        return []
+    low, high = ([y + sign * half for y, half in zip(step["y"], step["half"], strict=True)] for sign in (-1, 1))
+    return [Line(label="predicted", x=step["t_ms"], y=step["y"], look="fourth", low=low, high=high)]
 
 
 def _line(name: str, side: Overlay, *, in_db: bool) -> Line:

@@ -12,7 +12,7 @@ from nembrit.core.setup.controller import chains_from_settings
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.met import Met, met
 from nembrit.core.trials.metrics import metric_kind, metric_label
-from nembrit.core.tuning.whatif import Change
+from nembrit.core.tuning.whatif import Change, Predicted
 from nembrit.core.types import AXES
 from nembrit.web.bench.choosing import NEEDED, choosing_of
 from nembrit.web.bench.records import tell_errors, widened_of
@@ -64,9 +64,26 @@ def predict(craft: Craft, base: Configuration, after: Sequence[Setting]) -> dict
         change = change_between(core_settings(base), after, name_map(craft))
         if not change.gains and change.chains is None:
             return {}
-        return {"flight": flight.number, "metrics": _metrics(bench, change), "stable": _all_stable(bench, change)}
+        return {
+            "flight": flight.number, "metrics": _metrics(bench, change), "stable": _all_stable(bench, change),
+            "steps": {axis: _step(bench.predicted(axis, change)) for axis in axes_told(bench)},
+        }  # fmt: skip
     except CoreError:  # what cannot be told is no hindrance to a slip
         return {}
+
+
+def _step(told: Predicted) -> dict[str, list[float]]:
+    """The predicted step for the chart of the slip, with the band that its overshoot's interval leaves."""
+    if not told.is_stable:
+        return {}
+    half = told.overshoot_ratio.error if told.overshoot_ratio else 0.0
+    every = slice(None, None, 4)
+    curve = told.step[every]
+    return {
+        "t_ms": [round(float(value), 2) for value in 1000 * told.step_t_s[every]],
+        "y": [round(float(value), 4) for value in curve],
+        "half": [round(float(half * min(1.0, t_s / 0.02)), 4) for t_s in told.step_t_s[every]],
+    }
 
 
 def _all_stable(bench: Choosing, change: Change) -> bool:

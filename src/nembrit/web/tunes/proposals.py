@@ -12,7 +12,7 @@ from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.metrics import metric_kind, metric_label
 from nembrit.core.tuning.asks import Ask, ask_of
 from nembrit.core.tuning.best import limits_for
-from nembrit.core.tuning.design import best_chain, target_for
+from nembrit.core.tuning.design import best_chain, lag_of, target_for
 from nembrit.core.tuning.translate import Written, chain_values, gain_values, like
 from nembrit.core.types import AXES
 from nembrit.web.bench import chainform, choosing, gains
@@ -24,6 +24,7 @@ from nembrit.web.hangar.services import core_settings, name_map
 from nembrit.web.tunes.predictions import bench_for, predict
 
 _FILTERS = ("gyro_filters", "d_filters")
+_TERMS = {"i": "i", "feed_forward": "f"}
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
 
@@ -72,7 +73,6 @@ def _filled(
     settings, names = core_settings(latest), name_map(craft)
     present = {one.name: one.value for one in settings}
     asked = ask_of(given.get("asks", ""), given.get("axis") or None)
-    why = f"Advised from flight {flight.number}."
     notes: tuple[str, ...] = ()
     if group in _FILTERS and "tried" in given:
         values, notes = _written(chain_values(settings, names, chainform.chains_from(given, bench.known)), settings, names, group)
@@ -83,7 +83,8 @@ def _filled(
     elif any(term in given for term in gains.TERMS):
         values, why = _gain_values(flight, bench, given), f"Tried on the loop of flight {flight.number}."
     else:
-        values, notes = _advised(craft, bench, settings, names, group)
+        values, notes, reason = _advised(craft, bench, settings, names, group)
+        why = f"Advised from flight {flight.number}{reason}."
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
     if not values and "flight" not in given:
         return None
@@ -97,18 +98,39 @@ def _written(written: Written, settings: Sequence[Setting], names: NameMap, grou
 
 def _advised(
     craft: Craft, bench: choosing.Choosing, settings: Sequence[Setting], names: NameMap, group: str
-) -> tuple[dict[str, str], tuple[str, ...]]:
-    """The best chain or pair of gains for one group, all others as they are; nothing for groups without a bench."""
+) -> tuple[dict[str, str], tuple[str, ...], str]:
+    """The best chain or pair of gains for one group, all others as they are, with notes and what speaks for it.
+
+    Nothing for groups without a bench.
+    """
     if group in _FILTERS:
         pins = frozenset({"d_term"} if group == "gyro_filters" else {"gyro", "notches"})
-        design = best_chain(bench.task(pins), target_for("usual", craft.propeller_diameter_in))
-        return _written(chain_values(settings, names, design.chains), settings, names, group)
+        task, target = bench.task(pins), target_for("usual", craft.propeller_diameter_in)
+        design = best_chain(task, target)
+        values, notes = _written(chain_values(settings, names, design.chains), settings, names, group)
+        saved = lag_of(task, task.flown) - design.lag_deg
+        reason = f": {abs(saved):.2g}° {'less' if saved > 0 else 'more'} lag, {100 * design.motor_rms:.2g} % noise at the motors"
+        return values, notes, f"{reason}, {100 * target:.2g} % aimed at"
     axis = group.partition(".")[2]
     if group.startswith("pd.") and bench.loop is not None and axis in bench.loop.axes:
         best = bench.best(axis, limits_for("usual", gains.motor_room(bench, craft, "usual")))
         ratios = {axis: {"p": best.p, "d": best.d}} if best.is_change else {}
-        return gain_values(settings, names, ratios).of_group(settings, names, group), ()
-    return {}, ()
+        reason = f": flown, {best.breaks} is beyond its limit" if best.breaks else f": {best.bound_by} stands against more"
+        return gain_values(settings, names, ratios).of_group(settings, names, group), (), reason
+    if group in _TERMS:
+        return _advised_term(craft, bench, settings, names, group)
+    return {}, (), ""
+
+
+def _advised_term(
+    craft: Craft, bench: choosing.Choosing, settings: Sequence[Setting], names: NameMap, group: str
+) -> tuple[dict[str, str], tuple[str, ...], str]:
+    """I or feed-forward of roll and pitch, each the best within its limits."""
+    term, limits = _TERMS[group], limits_for("usual", gains.motor_room(bench, craft, "usual"))
+    told = {axis: found for axis in AXES[:2] if (found := bench.best_term(axis, term, limits)) is not None}
+    ratios = {axis: {term: found.ratio} for axis, found in told.items() if found.is_change}
+    reasons = "; ".join(f"{axis}: {found.bound_by} stands against more" for axis, found in told.items())
+    return gain_values(settings, names, ratios).of_group(settings, names, group), (), f": {reasons}" if reasons else ""
 
 
 def _idle(names: NameMap, present: dict[str, str], asked: Ask) -> dict[str, str]:

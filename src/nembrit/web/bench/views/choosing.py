@@ -3,14 +3,14 @@
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.core.errors import CoreError, InputError, NotEnoughData
 from nembrit.web.bench import chainform, choosing, filters, gains, services
 from nembrit.web.bench.records import widened_of
-from nembrit.web.bench.results import FlightEvidence, evidence_of
+from nembrit.web.bench.results import FlightEvidence, evidence_of, latest_act_finding
 from nembrit.web.flights.models import Flight
 
 _PINS = (("gyro", "gyro low-pass"), ("d_term", "D low-pass"), ("notches", "notches"))
@@ -36,6 +36,7 @@ def _context(request: HttpRequest, flight: Flight) -> tuple[dict[str, Any], choo
     evidence = evidence_of(flight, *choosing.NEEDED)
     context: dict[str, Any] = {
         "craft": flight.craft, "flight": flight, "evidence": evidence, "segment": evidence.segment, "axes": services.AXES,
+        "held": latest_act_finding(flight.craft),
         "caution": choosing.caution_of(request.GET.get("caution", "")), "cautions": choosing.CAUTIONS,
     }  # fmt: skip
     return context, _bench(flight, evidence)
@@ -60,6 +61,19 @@ def filters_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         except NotEnoughData as error:
             context["refused"] = str(error)
     return render(request, "bench/filters.html", context, status=status)
+
+
+@require_safe
+def filters_map(request: HttpRequest, flight_id: int) -> HttpResponse:
+    """What is left behind the tried chain over motor speed, as data."""
+    flight = _flight(flight_id)
+    bench = _bench(flight, evidence_of(flight, *choosing.NEEDED))
+    try:
+        if bench is None:
+            raise NotEnoughData("this flight is being analysed; look again in a moment")
+        return JsonResponse(filters.map_of(bench, chainform.chains_from(request.GET, bench.known), _axis(request, bench)))
+    except CoreError as error:
+        return HttpResponse(str(error), status=400, content_type="text/plain")
 
 
 @require_safe

@@ -6,7 +6,7 @@ import pytest
 
 OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
-    "lay over", "names", "configuration", "edit", "attach",
+    "lay over", "names", "configuration", "edit", "attach", "gains",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (
@@ -32,6 +32,20 @@ LONG = (
     "noise/test_bench.py::test_noise_without_lines_gives_no_law",
     "noise/test_bench.py::test_motor_speed_is_estimated_where_it_is_not_recorded",
     "test_from_bad_to_good.py::test_five_flights",
+    "TestResidual::test_notches_that_follow_the_motors_are_told",
+    "test_what_is_flown_next_lies_in_what_was_predicted[filters]",
+    "test_filters_prints_what_a_chain_costs_and_leaves[shown.json",
+    "test_odd_logs_keep_the_truth_within_their_intervals[gently",
+    "test_a_response_that_cannot_be_shown_still_speaks_for_or_against_p[0.1-0.2",
+    "test_a_response_that_cannot_be_shown_still_speaks_for_or_against_p[0.7-0.16",
+    "TestMechanicsFirst::test_the_flight_whose_finding_led_to_a_repair",
+    "TestSensors::test_a_second_board_and_a_swap",
+    "test_the_page_of_a_flight_names_motor_or_axis[fault1]",
+    "test_the_command_line_finds_what_the_pages_find[0.0]",
+    "test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved",
+    "test_what_a_log_lacks_is_said_with_what_to_fly[missing1",
+    "test_more_flights_and_logs_ask_no_more_questions[/]",
+    "test_more_flights_and_logs_ask_no_more_questions[/inbox/]",
     "test_choosing.py::test_a_chain_is_tried_and_gains_by_slider[chromium-desk]",
     "test_tables.py::test_an_invented_dialect_is_understood",
     "test_readers.py::test_every_number_is_the_one_that_pandas_reads",

@@ -90,6 +90,8 @@ class TestResidual:
     def test_the_flown_chain_gives_the_logged_filtered_gyro(self) -> None:
         for axis, bands in bench().checked_db().items():
             assert all(abs(error) < 1.0 for error in bands.values()), axis  # the figure wanted: 1 dB
+
+    def test_notches_that_follow_the_motors_are_told_a_little_too_weak(self) -> None:
         rotor = replace(BASE, gyro=(low(250.0), ROTOR))
         assert all(abs(error) < 1.8 for bands in bench(rotor).checked_db().values() for error in bands.values())
 
@@ -130,15 +132,14 @@ class TestResidual:
 
 
 class TestDesign:
-    @pytest.mark.parametrize("line_hz", [None, 250.0])
-    @pytest.mark.parametrize("target", [0.004, 0.008])
+    @pytest.mark.parametrize(("line_hz", "target"), [(None, 0.004), (250.0, 0.008)])
     def test_the_choice_is_as_good_as_brute_force(self, line_hz: float | None, target: float) -> None:
         # acceptance table of the methods: within 0.1 ms of brute force over the same two cutoffs
         given = replace(task(line_hz), pins=frozenset({"notches"}))
         found = best_chain(given, target)
         best = math.inf
-        for gyro_hz in (*np.geomspace(50, 600, 60), None):
-            for d_hz in (*np.geomspace(35, 500, 60), None):
+        for gyro_hz in (*np.geomspace(50, 600, 40), None):
+            for d_hz in (*np.geomspace(35, 500, 40), None):
                 chains = replace(given.flown, gyro=(low(gyro_hz),) if gyro_hz else (), d_term=(low(d_hz),) if d_hz else ())
                 if motor_rms_of(given, chains) <= target:
                     best = min(best, lag_of(given, chains))

@@ -21,7 +21,7 @@ pytestmark = pytest.mark.django_db
         ("/", "Which craft is on the bench?"),
         ("/craft/new/", "Add a craft"),
         ("/craft/{craft}/", "Pebble is ready for its baseline"),
-        ("/craft/{craft}/tune/", "The ledger"),
+        ("/craft/{craft}/tune/", "What baseline needs"),
         ("/craft/{craft}/configurations/new/", "Latest: r1"),
         ("/craft/{craft}/names/", "P gain, rate loop, roll"),
         ("/craft/{craft}/builds/new/", "Note a change of hardware"),
@@ -395,10 +395,10 @@ def test_a_configuration_is_given_out_and_taken_in_again(
     assert answer["Content-Disposition"] == f'attachment; filename="pebble-{configuration}.{form}"'
     text = answer.content.decode()
     address = f"/craft/{craft.pk}/configurations/new/"
-    again = client.post(address, {"text": text.replace("43", "44", 1)}).content.decode()
+    changed = text.replace("43", "44", 1)
+    again = client.post(address, {"text": changed}).content.decode()
     assert "Understood: " in again
-    sent = fields_of(again)
-    client.post(address, sent)
+    client.post(address, fields_of(again) | {"text": changed})
     latest = craft.configurations.order_by("-number").first()
     page = client.get(f"/configurations/{latest.pk}/").content.decode()
     assert "Restore list: from r1 to r2" in page

@@ -48,6 +48,13 @@ def on_the_bench() -> list[OnTheBench]:
     return found
 
 
+def next_step(craft: Craft) -> tuple[str, str]:
+    """The one next step of a craft, with its reason, and where it is done."""
+    flights = list(craft.flights.active()[:_RECENT])
+    slips = list(Slip.objects.filter(tune__craft=craft).select_related("decision", "tune__craft").order_by("number"))
+    return _next(craft, slips, act_finding_of(by_flight(flights, "judgement")), craft.configurations.exists(), flights)
+
+
 def _recent(flights: QuerySet[Flight]) -> dict[int, list[Flight]]:
     """The newest flights of each craft, newest first."""
     found: dict[int, list[Flight]] = {}

@@ -64,6 +64,9 @@ def _outcomes(tune: Tune) -> dict[str, str]:
     return lines
 
 
+KINDS = {"slip": "slips", "decision": "decisions", "flights": "flights", "configuration": "settings", "build": "build entries"}
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LedgerLine:
     """One event of a tune."""

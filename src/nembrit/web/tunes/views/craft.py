@@ -11,8 +11,10 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import history, services
+from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, TuneForm
-from nembrit.web.tunes.hangar import on_the_bench
+from nembrit.web.tunes.gates import needs_of
+from nembrit.web.tunes.hangar import next_step, on_the_bench
 
 
 @require_safe
@@ -76,12 +78,19 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         form.save()
         messages.success(request, "The tune is saved.")
         return redirect(present)
+    kind = request.GET.get("kind", "")
+    kind = kind if kind in history.KINDS else ""
     context = {
         "craft": shown,
         "tune": present,
         "form": form,
         "track": history.track(present),
-        "ledger": history.ledger(present),
+        "ledger": [line for line in history.ledger(present) if kind in ("", line.kind)],
+        "kind": kind,
+        "kinds": history.KINDS,
+        "next": next_step(shown),
+        "needs": needs_of(present),
+        "courses": courses_of(shown),
         "open_slip": services.open_slip(present),
         "finding": latest_act_finding(shown),
     }

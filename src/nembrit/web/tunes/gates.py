@@ -1,0 +1,97 @@
+"""What each stage needs to pass, and what of it is there."""
+
+from dataclasses import dataclass
+
+from nembrit.core.tuning.design import target_for
+from nembrit.web.bench.results import by_flight
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import latest_build, latest_configuration
+from nembrit.web.tunes.models import Slip, Tune
+
+_FLIGHTS = 4
+_SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Need:
+    """One thing that a stage needs."""
+
+    text: str
+    is_met: bool
+    told: str = ""  # how far it is
+
+
+def needs_of(tune: Tune) -> list[Need]:
+    """What the present stage needs before the next one, by the newest flights of the present settings and build."""
+    craft, stage = tune.craft, tune.stage
+    latest, build = latest_configuration(craft), latest_build(craft)
+    flights = list(craft.flights.active().filter(configuration=latest, build_entry=build)[:20]) if latest else []
+    if stage == Tune.Stage.BASELINE:
+        return [
+            Need(text="the settings are saved as they were", is_met=latest is not None),
+            _flown(flights, "four flights of one card with them"),
+        ]
+    if stage == Tune.Stage.MECHANICS:
+        return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
+    if stage == Tune.Stage.FILTERS:
+        return [
+            _no_fault(flights),
+            _quiet(craft, flights),
+            _decided(tune, ("gyro_filters", "d_filters"), "a slip of filters is decided"),
+        ]
+    if stage == Tune.Stage.GAINS:
+        return [_sound(flights), _decided(tune, ("pd.", "i", "feed_forward"), "a slip of gains is decided")]
+    if stage == Tune.Stage.VERIFY:
+        return [
+            _flown(flights, "four flights of one card with the settings of now"),
+            Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists()),
+        ]
+    if stage == Tune.Stage.LOCKED:
+        return [Need(text="the settings of now are the reference", is_met=latest is not None and latest.is_reference)]
+    return []
+
+
+def _flown(flights: list[Flight], text: str) -> Need:
+    counts: dict[str, int] = {}
+    for flight in flights:
+        if flight.card_key:
+            counts[flight.card_key] = counts.get(flight.card_key, 0) + 1
+    most = max(counts.values(), default=0)
+    return Need(text=text, is_met=most >= _FLIGHTS, told=f"{min(most, _FLIGHTS)} of {_FLIGHTS}")
+
+
+def _no_fault(flights: list[Flight]) -> Need:
+    text = "no mechanical or electrical fault in the newest flight"
+    for flight, results in by_flight(flights[:3], "judgement"):
+        if results is not None and results.judgement is not None:
+            fault = next((one for one in results.judgement.findings if one.holds_gains_back), None)
+            told = f"flight {flight.number}: {fault.highlight}" if fault else f"flight {flight.number} shows none"
+            return Need(text=text, is_met=fault is None, told=told)
+    return Need(text=text, is_met=False, told="no flight with these settings is analysed yet")
+
+
+def _quiet(craft: Craft, flights: list[Flight]) -> Need:
+    target = target_for("usual", craft.propeller_diameter_in)
+    text = f"no more than {100 * target:.2g} % noise at the motors (a starting value)"
+    for flight, results in by_flight(flights[:3], "metrics"):
+        rough = results.metrics.values.get("motor_roughness") if results and results.metrics else None
+        if rough is not None:
+            return Need(text=text, is_met=rough <= target, told=f"flight {flight.number}: {100 * rough:.2g} %")
+    return Need(text=text, is_met=False, told="not measured yet")
+
+
+def _sound(flights: list[Flight]) -> Need:
+    text = f"every axis keeps its distance: sensitivity peak up to {_SOUND_PEAK:g}"
+    for flight, results in by_flight(flights[:3], "loop"):
+        if results is not None and results.loop is not None and results.loop.axes:
+            axis, own = max(results.loop.axes.items(), key=lambda pair: pair[1].sensitivity_peak.value)
+            peak = own.sensitivity_peak.value
+            return Need(text=text, is_met=peak <= _SOUND_PEAK, told=f"flight {flight.number}: {axis} {peak:.2f}")
+    return Need(text=text, is_met=False, told="not measured yet: fly the half-minute card")
+
+
+def _decided(tune: Tune, groups: tuple[str, ...], text: str) -> Need:
+    decided = [slip for slip in tune.slips.exclude(state=Slip.State.OPEN) if slip.group.startswith(groups)]
+    kept = sum(slip.state == Slip.State.KEPT for slip in decided)
+    return Need(text=text, is_met=bool(decided), told=f"{kept} kept, {len(decided) - kept} undone" if decided else "")

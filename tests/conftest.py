@@ -7,6 +7,7 @@ import pytest
 OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
     "lay over", "names", "configuration", "edit", "attach", "gains",
+    "preflight",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
 LONG = (

@@ -19,6 +19,7 @@ PAGES = {
     "inbox": "/inbox/", "log": "/logs/13/", "meanings": "/logs/2/meanings/", "give": "/logs/2/give/", "lay over": "/craft/1/flights/2/aligned/?with=6",
     "profiles": "/import-profiles/", "backup": "/backup/", "track": "/craft/1/flights/12/traces/?view=position", "noise": "/craft/1/flights/1/noise/", "vibration": "/craft/1/flights/1/vibration/",
     "sensors": "/craft/1/flights/1/sensors/", "response": "/craft/1/flights/1/response/",
+    "preflight": "/craft/1/field/",
     "filters": "/craft/1/flights/6/filters/?tried=1&gyro.kind=notch&gyro.hz=150&gyro.q=4&gyro.orders=", "gains": "/craft/1/flights/6/gains/?axis=pitch&p=58",
     "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
 }  # fmt: skip

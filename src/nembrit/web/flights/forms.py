@@ -5,6 +5,17 @@ from django import forms
 from nembrit.web.common.fields import MomentField, NumberField
 from nembrit.web.common.seen import SeenForm
 from nembrit.web.flights.models import Flight
+from nembrit.web.flights.services import CARD_CHOICES
+
+
+class OutingForm(forms.Form):
+    """What a flight at the field is flown with."""
+
+    card_key = forms.ChoiceField(choices=CARD_CHOICES, label="Card")
+    pack = forms.CharField(max_length=60, required=False, label="Pack")
+    wind_m_s = NumberField(low=0, high=40, required=False, label="Wind, m/s")
+    conditions = forms.CharField(max_length=200, required=False, label="Conditions")
+    despite = forms.CharField(max_length=300, required=False, label="Why fly although something stands against it (kept)")
 
 
 class FlightForm(SeenForm):

@@ -56,3 +56,38 @@ class Flight(models.Model):
 
     def get_absolute_url(self) -> str:
         return reverse("bench:flight", args=[self])
+
+
+class Outing(models.Model):
+    """One time out with a craft: what was looked at before, and what the phone noted; its log comes later."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="outings")
+    configuration = models.ForeignKey(Configuration, on_delete=models.SET_NULL, null=True, related_name="+")
+    flight = models.OneToOneField(Flight, on_delete=models.SET_NULL, null=True, related_name="outing")
+    card_key = models.CharField(max_length=60)
+    pack = models.CharField(max_length=60, blank=True)
+    wind_m_s = models.FloatField(null=True, blank=True)
+    conditions = models.CharField(max_length=200, blank=True)
+    despite = models.CharField(max_length=300, blank=True)  # why it was flown although something stood against it
+    opened_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-opened_at", "-id")
+
+    def get_absolute_url(self) -> str:
+        return reverse("flights:field", args=[self.pk])
+
+
+class FieldTap(models.Model):
+    """One tap at the field, kept once however often it is sent."""
+
+    outing = models.ForeignKey(Outing, on_delete=models.CASCADE, related_name="taps")
+    uid = models.CharField(max_length=36)
+    kind = models.CharField(max_length=10)
+    at_s = models.FloatField()
+    data = models.JSONField(default=dict)
+    received_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("at_s", "id")
+        constraints = [models.UniqueConstraint(fields=("outing", "uid"), name="one_tap_a_uid")]

@@ -64,6 +64,11 @@ def core_craft(craft: Craft) -> CoreCraft:
     )
 
 
+def motor_numbers(craft: Craft) -> list[int]:
+    """The motors' numbers, as logs count them."""
+    return list(craft.actuators.filter(kind=Actuator.Kind.MOTOR).order_by("number").values_list("number", flat=True))
+
+
 def motor_places(craft: Craft) -> tuple[Place, ...]:
     """Where each motor sits, clockwise from the right of the nose."""
     return places_of(core_craft(craft).motors)

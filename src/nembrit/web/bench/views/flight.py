@@ -5,6 +5,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.web.bench import charts, flight, services
+from nembrit.web.bench.outing import could_be, notes_of
 from nembrit.web.bench.results import evidence_of, there
 from nembrit.web.flights.models import Flight
 
@@ -31,6 +32,8 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
             "log": evidence.segment.log,
             "sample_rate_hz": services.sample_rate_hz(evidence.segment.log),
             "untested": list(judgement.untested.items()),
+            "noted": notes_of(shown, evidence.segment),
+            "outings": could_be(shown),
             "repair": services.repair_for(judgement.findings),
             "ask": services.first_ask(judgement.findings),
         }

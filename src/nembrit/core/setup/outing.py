@@ -1,0 +1,113 @@
+"""What a phone noted at the field: taps, one after the other, and what they tell together."""
+
+import math
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from nembrit.core.errors import InputError
+
+MARKERS = ("buzz", "shake", "drift", "pulse", "good")
+KINDS = ("take_off", "next", "marker", "bad_sign", "landed", "after")
+HEATS = ("cool", "warm", "hot")
+ENDS = ("as_planned", "aborted", "crashed")
+_MOST_S, _MOST_NOTE = 4 * 3600.0, 2000
+_UID = re.compile(r"[0-9a-f-]{8,36}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tap:
+    """One entry. `at_s` runs on the phone's own clock from the opening of the page: a wrong time of day costs nothing."""
+
+    uid: str
+    kind: str
+    at_s: float
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+
+def tap_from(document: Any) -> Tap:
+    """One entry as the phone sent it. Raises InputError for what cannot be one."""
+    if not isinstance(document, dict):
+        raise InputError("an entry should be an object")
+    uid, kind, at_s, data = (document.get(key) for key in ("uid", "kind", "at_s", "data"))
+    if not isinstance(uid, str) or not _UID.fullmatch(uid):
+        raise InputError("an entry has no mark of its own")
+    if kind not in KINDS:
+        raise InputError(f"“{str(kind)[:20]}” is no kind of entry")
+    if isinstance(at_s, bool) or not isinstance(at_s, (int, float)) or not math.isfinite(at_s) or not 0 <= at_s <= _MOST_S:
+        raise InputError("an entry’s time lies beyond a field day")
+    return Tap(uid=uid, kind=kind, at_s=float(at_s), data=_data(kind, data if isinstance(data, dict) else {}))
+
+
+def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
+    if kind == "marker":
+        if data.get("what") not in MARKERS:
+            raise InputError(f"“{str(data.get('what'))[:20]}” is no marker")
+        return {"what": data["what"]}
+    if kind == "next":
+        step = data.get("step")
+        return {"step": step if isinstance(step, int) and not isinstance(step, bool) and 0 <= step < 100 else 0}
+    if kind == "after":
+        ended, heat, rating = data.get("ended"), data.get("heat"), data.get("rating")
+        motors = heat if isinstance(heat, dict) else {}
+        return {
+            "ended": ended if ended in ENDS else "as_planned",
+            "heat": {str(key)[:2]: value for key, value in list(motors.items())[:12] if value in HEATS},
+            "rating": rating if isinstance(rating, int) and not isinstance(rating, bool) and 1 <= rating <= 5 else None,
+            "note": str(data.get("note") or "")[:_MOST_NOTE],
+        }
+    return {}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What all entries of one outing say; times in seconds from the tapped take-off."""
+
+    flew: bool
+    markers: tuple[tuple[float, str], ...]
+    steps: tuple[tuple[float, int], ...]  # when each manoeuvre began
+    bad_sign_s: float | None
+    landed_s: float | None
+    ended: str  # as_planned, aborted, crashed
+    heat: dict[str, str]  # motor → cool, warm, hot
+    rating: int | None
+    note: str
+
+    @property
+    def hottest(self) -> str:
+        return max(self.heat.values(), key=HEATS.index, default="")
+
+
+def told_by(taps: Iterable[Tap]) -> Told:
+    """Entries of any number of phones in any order, each once: the last word on how it ended counts.
+
+    A bad sign without a later word on the end is an abort.
+
+    >>> taps = [Tap(uid="a", kind="take_off", at_s=10.0), Tap(uid="b", kind="marker", at_s=14.5, data={"what": "buzz"})]
+    >>> told_by(taps).markers
+    ((4.5, 'buzz'),)
+    """
+    ordered = sorted({tap.uid: tap for tap in taps}.values(), key=lambda tap: tap.at_s)
+    start_s = next((tap.at_s for tap in ordered if tap.kind == "take_off"), None)
+    after = next((tap.data for tap in reversed(ordered) if tap.kind == "after"), {})
+
+    def since(kind: str) -> float | None:
+        found = next((tap.at_s for tap in ordered if tap.kind == kind), None)
+        return None if found is None or start_s is None else round(found - start_s, 3)
+
+    def all_of(kind: str, key: str) -> tuple[tuple[float, Any], ...]:
+        return tuple((round(tap.at_s - (start_s or 0.0), 3), tap.data.get(key)) for tap in ordered if tap.kind == kind)
+
+    bad_sign_s = since("bad_sign")
+    return Told(
+        flew=start_s is not None,
+        markers=all_of("marker", "what"),
+        steps=all_of("next", "step"),
+        bad_sign_s=bad_sign_s,
+        landed_s=since("landed"),
+        ended=str(after.get("ended") or ("aborted" if bad_sign_s is not None else "as_planned")),
+        heat=dict(after.get("heat", {})),
+        rating=after.get("rating"),
+        note=str(after.get("note", "")),
+    )

@@ -1,0 +1,45 @@
+"""What was noted at the field, beside a flight's evidence: markers laid onto the log by its take-off."""
+
+from dataclasses import dataclass
+
+from nembrit.core.setup.outing import Told
+from nembrit.web.flights import field
+from nembrit.web.flights.models import Flight, Outing
+from nembrit.web.logs.models import Segment
+from nembrit.web.logs.windows import current_spans
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Noted:
+    """One marker; where the log's take-off is known, also where it is in the log."""
+
+    what: str
+    at_s: float
+    log_s: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FieldNotes:
+    """An outing beside its flight."""
+
+    outing: Outing
+    told: Told
+    markers: tuple[Noted, ...]
+
+
+def notes_of(flight: Flight, segment: Segment | None) -> FieldNotes | None:
+    """The outing of a flight, its markers aligned to the take-off that the log shows; None without one."""
+    outing = Outing.objects.filter(flight=flight).first()
+    if outing is None:
+        return None
+    told = field.told_of(outing)
+    took_off = next((span.start_s for span in current_spans(segment.log) if span.kind == "take_off"), None) if segment else None
+    markers = tuple(
+        Noted(what=what, at_s=at_s, log_s=None if took_off is None else took_off + at_s) for at_s, what in told.markers
+    )
+    return FieldNotes(outing=outing, told=told, markers=markers)
+
+
+def could_be(flight: Flight) -> list[Outing]:
+    """Outings that still wait for their log, where this flight has none and was not simulated."""
+    return [] if flight.is_simulated or Outing.objects.filter(flight=flight).exists() else field.waiting_for_log(flight.craft)

@@ -1,0 +1,113 @@
+// The field page: it holds card, timer and entries on the phone itself; the server may come and go.
+const root = document.getElementById("field");
+const page = JSON.parse(document.getElementById("field-page").textContent);
+const KEY = `nembrit-outing-${page.outing}`;
+const RETRY_MS = 4000;
+const held = load();
+
+function load() {
+  try {
+    const kept = JSON.parse(localStorage.getItem(KEY) ?? "null");
+    if (kept?.opened && Array.isArray(kept.taps)) return kept;
+  } catch { /* begun anew: what cannot be read helps nobody */ }
+  return { opened: Date.now(), taps: [], sent: [] };
+}
+
+const now = () => Math.max(0, (Date.now() - held.opened) / 1000);
+const first = (kind) => held.taps.find((tap) => tap.kind === kind);
+const mark = () => crypto.randomUUID?.() ?? [...crypto.getRandomValues(new Uint8Array(12))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+
+// on the phone's storage first, then seen, then sent
+function tap(kind, data = {}) {
+  held.taps.push({ uid: mark(), kind, at_s: Math.round(now() * 1000) / 1000, data });
+  localStorage.setItem(KEY, JSON.stringify(held));
+  show();
+  send();
+}
+
+function state() {
+  if (first("after")) return "done";
+  if (first("landed")) return "after";
+  if (first("bad_sign") || step() >= page.steps.length) return "landing";
+  return first("take_off") ? "flying" : "before";
+}
+
+const step = () => held.taps.filter((one) => one.kind === "next").length;
+
+function show() {
+  const at = state();
+  root.dataset.state = at;
+  for (const section of root.querySelectorAll("[data-in]")) section.hidden = section.dataset.in !== at;
+  const own = page.steps[step()];
+  if (own) {
+    text("step-title", [own.kind, own.axis].filter(Boolean).join(", "));
+    text("step-how", own.how);
+    text("step-watch", [own.watch && `Watch: ${own.watch}.`, own.listen && `Listen ${own.listen}.`].filter(Boolean).join(" "));
+  }
+  const marker = held.taps.findLast?.((one) => one.kind === "marker");
+  text("last", marker ? `${marker.data.what}, at ${clock(marker.at_s - first("take_off").at_s)}` : "");
+  told();
+  tick();
+}
+
+function text(id, words) {
+  const element = document.getElementById(id);
+  if (element.textContent !== words) element.textContent = words;
+}
+
+const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds) % 60).padStart(2, "0")}`;
+
+function tick() {
+  const start = first("take_off");
+  if (!start || root.dataset.state !== "flying") return;
+  const since = held.taps.filter((one) => one.kind === "next").at(-1) ?? start;
+  const left = Math.ceil((page.steps[step()]?.seconds ?? 0) - (now() - since.at_s));
+  text("clock", `${clock(now() - start.at_s)} · ${left > 0 ? `${left} s left` : "next"}`);
+}
+
+const unsent = () => held.taps.filter((one) => !held.sent.includes(one.uid));
+
+function told() {
+  const n = unsent().length;
+  text("unsent", n ? `${n} on this phone only` : held.taps.length ? "all sent" : "");
+  text("done-told", n ? "It is sent as soon as the workshop answers; leave this page open, or come back to it." : "All of it is at the bench, too.");
+}
+
+let sending = false;
+async function send() {
+  const waiting = unsent().slice(0, 100);
+  if (sending || !waiting.length) return;
+  sending = true;
+  try {
+    const answer = await fetch(root.dataset.taps, {
+      method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": root.dataset.token }, body: JSON.stringify({ taps: waiting }),
+    });
+    if (answer.ok) {
+      held.sent.push(...(await answer.json()).kept);
+      localStorage.setItem(KEY, JSON.stringify(held));
+    }
+  } catch { /* out of reach: tried again */ }
+  sending = false;
+  told();
+}
+
+root.addEventListener("click", ({ target }) => {
+  const button = target.closest("[data-tap]");
+  if (!button) return;
+  const { tap: kind, what } = button.dataset;
+  tap(kind, kind === "marker" ? { what } : kind === "next" ? { step: step() + 1 } : {});
+});
+
+document.getElementById("after").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const given = new FormData(event.target);
+  const heat = Object.fromEntries(page.motors.map((n) => [n, given.get(`heat-${n}`)]).filter(([, value]) => value));
+  const rating = Number(given.get("rating")) || null;
+  tap("after", { ended: given.get("ended"), note: given.get("note"), rating, heat });
+});
+
+addEventListener("online", send);
+setInterval(send, RETRY_MS);
+setInterval(tick, 250);
+show();
+send();

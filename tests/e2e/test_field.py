@@ -19,7 +19,7 @@ def test_a_flight_at_the_field_loses_nothing(browser: Browser, demo: str) -> Non
         assert button.bounding_box()["height"] >= 48
     context.set_offline(True)
     page.get_by_role("button", name="Take off").tap()
-    expect(page.locator("#clock")).to_contain_text("s left")
+    expect(page.locator("#left")).to_contain_text("s left")
     page.get_by_role("button", name="buzz").tap()
     page.get_by_role("button", name="Next").tap()
     expect(page.locator("#unsent")).to_have_text("3 on this phone only")

@@ -213,7 +213,7 @@ def test_the_hangar_tells_stage_next_step_and_last_result(client: Client, craft:
     fly(1.0)
     assert "Write the next change slip" in page()
     slip = lower_d(craft, text)
-    assert "Slip 1: 1 of 4 flown before, 0 of 4 after" in page()
+    assert "Fly on for slip 1: 1 of 4 flown before, 0 of 4 after" in page()
     tunes.decide(slip, "undo")
     assert "A change: undone, no measurement" in page()
     fly(1.0, fault=True)

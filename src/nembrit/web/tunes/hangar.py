@@ -71,8 +71,9 @@ def _next(
     open_slip = next((slip for slip in slips if slip.state == Slip.State.OPEN), None)
     if open_slip is not None:
         verdict = trial_of(open_slip).verdict
-        told = verdict.why if verdict.word == "not_yet" else f"{verdict.sentence}. Keep it or undo it"
-        return f"Slip {open_slip.number}: {told}", open_slip.get_absolute_url()
+        if verdict.word == "not_yet":
+            return f"Fly on for slip {open_slip.number}: {verdict.why}", open_slip.get_absolute_url()
+        return f"Decide slip {open_slip.number}: {verdict.sentence}. Keep it or undo it", open_slip.get_absolute_url()
     if finding is not None:
         return f"Cure first: {finding[1].highlight} (flight {finding[0].number})", finding[0].get_absolute_url()
     if not has_settings:

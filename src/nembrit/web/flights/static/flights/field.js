@@ -62,7 +62,8 @@ function tick() {
   if (!start || root.dataset.state !== "flying") return;
   const since = held.taps.filter((one) => one.kind === "next").at(-1) ?? start;
   const left = Math.ceil((page.steps[step()]?.seconds ?? 0) - (now() - since.at_s));
-  text("clock", `${clock(now() - start.at_s)} · ${left > 0 ? `${left} s left` : "next"}`);
+  text("clock", clock(now() - start.at_s));
+  text("left", left > 0 ? `${left} s left` : "next");
 }
 
 const unsent = () => held.taps.filter((one) => !held.sent.includes(one.uid));

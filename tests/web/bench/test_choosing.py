@@ -56,6 +56,7 @@ class TestFilters:
         assert re.search(r"The tried filters cost \d\.?\d*° (less|more) lag at the crossover than the flown ones", page)
         assert "behind the tried ones" in page
         assert "left from 20 to 100 Hz, pitch" in page
+        assert "At low and high throttle" in page
         assert "Slip: gyro filters" in page
         flown, tried = (
             client.get(f"{flight.get_absolute_url()}filters/map.json?axis=pitch&{chain}").json() for chain in ("", changed())
@@ -169,6 +170,10 @@ class TestSlips:
             assert why in form["why"]
             assert form["title"]
             assert page.count("<mark>") >= len(values)
+        tunes.tune_of(craft)
+        craft.tunes.update(route="step_up")
+        page = client.get(f"{address}pd.roll&flight=1&axis=roll&p=52&d=42").content.decode()
+        assert "Your route is step-up by feel" in page
         for group in ("gyro_filters", "d_filters", "pd.pitch", "i", "feed_forward"):
             page = client.get(f"{address}{group}").content.decode()
             assert "Filled in from" in page or not fields_of(page)["title"], group

@@ -21,10 +21,15 @@ from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, name_map
+from nembrit.web.tunes.models import Tune
 from nembrit.web.tunes.predictions import bench_for, predict
 
 _FILTERS = ("gyro_filters", "d_filters")
 _TERMS = {"i": "i", "feed_forward": "f"}
+# here the schools differ: log first moves P and D by a common factor
+_ONE_AT_A_TIME = (
+    "your route is step-up by feel, which raises exactly one value a flight by one step: put one of them back if you keep to it"
+)
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
 
@@ -88,7 +93,14 @@ def _filled(
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
     if not values and "flight" not in given:
         return None
+    if len(values) > 1 and group.startswith("pd.") and _route(craft) == Tune.Route.STEP_UP:
+        notes += (_ONE_AT_A_TIME,)
     return Proposal(flight=flight, values=values, text=_text(craft, latest, why, group, values, present), notes=notes)
+
+
+def _route(craft: Craft) -> str:
+    tune = craft.tunes.first()
+    return tune.route if tune else ""
 
 
 def _written(written: Written, settings: Sequence[Setting], names: NameMap, group: str) -> tuple[dict[str, str], tuple[str, ...]]:

@@ -75,3 +75,35 @@ def test_the_ledger_by_kind(client: Client, craft: Craft, kind: str, there: str,
     assert there in ledger
     assert not gone or gone not in ledger
     assert "Nothing of that kind yet" in page(client, craft, "?kind=slip")
+
+
+def test_a_next_tune_begins_at_its_baseline_and_the_first_stays_readable(client: Client, craft: Craft, slip_text) -> None:
+    first = tunes.tune_of(craft)
+    slip = tunes.make_slip(first, group="d_filters", text=slip_text, values={"smooth d hz": "80"})
+    address = f"/craft/{craft.pk}/tune/"
+    told = client.post(f"{address}new/", {"name": "Winter", "route": "step_up"}, follow=True).content.decode()
+    assert "slip 1 is still open" in told
+    tunes.decide(slip, "keep")
+    assert "a tune needs a name" in client.post(f"{address}new/", {"name": ""}, follow=True).content.decode()
+    told = client.post(f"{address}new/", {"name": "Winter", "route": "step_up"}, follow=True).content.decode()
+    assert "“Winter” is begun" in told
+    assert (tunes.tune_of(craft).name, tunes.tune_of(craft).stage, tunes.tune_of(craft).route) == (
+        "Winter",
+        "baseline",
+        "step_up",
+    )
+    assert "Slip 1: a change" not in page(client, craft).split('id="ledger"')[1]
+    earlier = page(client, craft, f"?tune={first.pk}")
+    assert "An earlier tune" in earlier
+    assert "Slip 1: a change" in earlier.split('id="ledger"')[1]
+    client.post(address, {"name": "Winter", "route": "step_up", "stage": "baseline", "state": "paused"})
+    assert "Winter of Pebble: paused" in page(client, craft)
+    assert "Baseline, paused" in client.get("/").content.decode()
+
+
+def test_a_sister_craft_starts_from_the_reference(client: Client, craft: Craft) -> None:
+    sister = hangar.create_craft(layout="hex", name="Flint", kind="multirotor", propeller_diameter_in=6.0)
+    told = client.get(f"/craft/{sister.pk}/configurations/new/?from={craft.pk}").content.decode()
+    assert "Pebble’s reference settings" in told
+    assert "p on roll = 43" in told
+    assert "reference settings. Another" not in client.get(f"/craft/{sister.pk}/configurations/new/?from=99").content.decode()

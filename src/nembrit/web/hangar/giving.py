@@ -4,8 +4,8 @@ from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import settings_text
 from nembrit.core.setup.controller import chains_from_settings
 from nembrit.core.setup.given import RestoreList, as_csv, as_json, restore_list
-from nembrit.web.hangar.models import BuildEntry, Configuration
-from nembrit.web.hangar.services import core_settings, name_map
+from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
+from nembrit.web.hangar.services import core_settings, latest_configuration, name_map
 
 FORMS = {"txt": "text/plain", "csv": "text/csv", "json": "application/json"}
 
@@ -16,6 +16,12 @@ def given_out(configuration: Configuration, form: str) -> str:
     if form == "csv":
         return as_csv(settings, names)
     return as_json(settings, names) if form == "json" else settings_text(settings)
+
+
+def reference_text(craft: Craft) -> str:
+    """A craft's reference settings as lines, for a sister craft to start from; its newest ones where none is the reference."""
+    found = craft.configurations.filter(is_reference=True).first() or latest_configuration(craft)
+    return settings_text(core_settings(found)) if found else ""
 
 
 def restore_from(present: Configuration, wanted: Configuration) -> RestoreList:

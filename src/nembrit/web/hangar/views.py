@@ -90,8 +90,11 @@ def craft_archive(request: HttpRequest, craft_id: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def configuration_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = ConfigurationForm(request.POST if request.method == "POST" else None)
-    context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft)}
+    sister = Craft.objects.active().filter(pk=row_number(request.GET.get("from")) or 0).exclude(pk=craft.pk).first()
+    start = {"text": giving.reference_text(sister), "note": f"from {sister.name}"} if sister else {}
+    form = ConfigurationForm(request.POST if request.method == "POST" else None, initial=start)
+    sisters = Craft.objects.active().filter(configurations__isnull=False).exclude(pk=craft.pk).distinct()
+    context = {"craft": craft, "form": form, "latest": services.latest_configuration(craft), "sisters": sisters, "sister": sister}
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
         try:

@@ -159,4 +159,11 @@ class ExtendForm(forms.Form):
 class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
     class Meta:
         model = Tune
-        fields = ("name", "route", "stage")
+        fields = ("name", "route", "stage", "state")
+
+
+class NewTuneForm(forms.Form):
+    """What a next tune of a craft begins with."""
+
+    name = forms.CharField(max_length=60, label="Name")
+    route = forms.ChoiceField(choices=Tune.Route.choices, label="Route")

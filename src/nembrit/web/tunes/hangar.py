@@ -43,7 +43,10 @@ def on_the_bench() -> list[OnTheBench]:
     for one in craft:
         own, flights = slips.get(one.pk, []), recent.get(one.pk, [])
         step, url = _next(one, own, act_finding_of([(flight, judged[flight]) for flight in flights]), one.pk in settled, flights)
-        stage = Tune.Stage(tunes[one.pk].stage if one.pk in tunes else Tune.Stage.BASELINE).label
+        present = tunes.get(one.pk)
+        stage = Tune.Stage(present.stage if present else Tune.Stage.BASELINE).label
+        if present and present.state != Tune.State.RUNNING:
+            stage = f"{stage}, {present.get_state_display()}"
         found.append(OnTheBench(craft=one, stage=stage, next_step=step, next_url=url, last_result=_last(own, flights)))
     return found
 

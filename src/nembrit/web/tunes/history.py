@@ -80,7 +80,23 @@ class LedgerLine:
 
 
 def ledger(tune: Tune) -> list[LedgerLine]:
-    """Everything that happened, newest first; flights in a row with the same configuration share a line."""
+    """Everything that happened in a tune's time, newest first; flights in a row with the same configuration share a line.
+
+    The first tune has all that came before it, too.
+    """
+    first, last = _time_of(tune)
+    return [line for line in _whole_ledger(tune) if (first is None or line.at >= first) and (last is None or line.at < last)]
+
+
+def _time_of(tune: Tune) -> tuple[datetime | None, datetime | None]:
+    """When a tune began and when the next one did; nothing for the ends."""
+    others = tune.craft.tunes
+    following = others.filter(pk__gt=tune.pk).order_by("pk").first()
+    is_first = not others.filter(pk__lt=tune.pk).exists()
+    return None if is_first else tune.started_at, following.started_at if following else None
+
+
+def _whole_ledger(tune: Tune) -> list[LedgerLine]:
     craft = tune.craft
     lines = [
         LedgerLine(at=row.created_at, kind="configuration", text=f"{row} saved ({row.get_source_display()})", detail=row.note,

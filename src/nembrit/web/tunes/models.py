@@ -24,8 +24,14 @@ class Tune(models.Model):
         STEP_UP = "step_up", "step-up by feel"
         OWN = "own", "own way"
 
+    class State(models.TextChoices):
+        RUNNING = "running", "running"
+        PAUSED = "paused", "paused"
+        ABANDONED = "abandoned", "given up"
+
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="tunes")
     name = models.CharField(max_length=60, default="First tune")
+    state = models.CharField(max_length=9, choices=State, default=State.RUNNING)
     route = models.CharField(max_length=10, choices=Route, default=Route.LOG_FIRST)
     stage = models.CharField(max_length=10, choices=Stage, default=Stage.BASELINE)
     started_at = models.DateTimeField(auto_now_add=True)

@@ -60,6 +60,15 @@ def tune_of(craft: Craft) -> Tune:
         return craft.tunes.first() or Tune.objects.create(craft=craft)
 
 
+def begin_tune(craft: Craft, *, name: str, route: str) -> Tune:
+    """The craft's next tune, from its baseline on; earlier ones stay readable. Raises InputError while a slip is open."""
+    with transaction.atomic():
+        present = tune_of(craft)
+        if (open_one := open_slip(present)) is not None:
+            raise InputError(f"slip {open_one.number} is still open: decide it first, so that it stays with its tune")
+        return Tune.objects.create(craft=craft, name=name.strip(), route=route)
+
+
 def stage_of(group: str) -> str:
     return _STAGE_OF_GROUP.get(group, Tune.Stage.GAINS)
 

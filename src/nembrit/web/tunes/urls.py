@@ -8,6 +8,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/", craft.craft, name="craft"),
     path("craft/<int:craft_id>/flights/", craft.flights_many, name="flights_many"),
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
+    path("craft/<int:craft_id>/tune/new/", craft.tune_new, name="tune_new"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
     path("<flight:flight_id>/repair/", slip.repair, name="repair"),
     path("slips/<int:slip_id>/", slip.slip, name="slip"),

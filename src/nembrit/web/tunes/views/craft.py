@@ -3,16 +3,18 @@
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from nembrit.core.errors import CoreError
 from nembrit.web.bench.results import act_finding_of, by_flight, ensure_results, latest_act_finding
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import history, services
 from nembrit.web.tunes.courses import courses_of
-from nembrit.web.tunes.forms import ManyFlightsForm, TuneForm
+from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
 from nembrit.web.tunes.hangar import next_step, on_the_bench
 
@@ -72,7 +74,8 @@ def flights_many(request: HttpRequest, craft_id: int) -> HttpResponse:
 def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
     """The tune as its ledger."""
     shown = get_object_or_404(Craft, pk=craft_id)
-    present = services.tune_of(shown)
+    newest = services.tune_of(shown)
+    present = shown.tunes.filter(pk=row_number(request.GET.get("tune")) or 0).first() or newest
     form = TuneForm(request.POST if request.method == "POST" else None, instance=present)
     if request.method == "POST" and form.is_valid():
         form.save()
@@ -90,8 +93,28 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "kinds": history.KINDS,
         "next": next_step(shown),
         "needs": needs_of(present),
+        "is_newest": present.pk == newest.pk,
+        "tunes": list(shown.tunes.all()),
+        "new_form": NewTuneForm(initial={"name": f"Tune {shown.tunes.count() + 1}"}),
         "courses": courses_of(shown),
         "open_slip": services.open_slip(present),
         "finding": latest_act_finding(shown),
     }
     return render(request, "tunes/tune.html", context)
+
+
+@require_POST
+def tune_new(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Begin the craft's next tune."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    form = NewTuneForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "Nothing was begun: a tune needs a name.")
+        return redirect("tunes:tune", shown.pk)
+    try:
+        made = services.begin_tune(shown, **form.cleaned_data)
+    except CoreError as error:
+        messages.error(request, f"Nothing was begun: {error}.")
+    else:
+        messages.success(request, f"“{made.name}” is begun, from its baseline on.")
+    return redirect("tunes:tune", shown.pk)

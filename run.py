@@ -22,7 +22,7 @@ CHROMIUM_NAMES = ("chromium", "chromium-browser")
 USAGE = """Usage: python3 run.py COMMAND
 
   demo  [--port N] [--data DIR]   start with made-up demo data
-  serve [--port N] [--data DIR]   start with your own workshop
+  serve [--port N] [--data DIR] [--lan [--new-passphrase]]   start with your own workshop; --lan lets phones in
   backup FILE [--data DIR]        copy the whole workshop to one file, checked, also while it is in use
   restore FILE [--data DIR]       put such a copy back; the state before is kept
   test                            install what tests need and run them all

@@ -20,6 +20,7 @@ def serve_pages(listener: socket.socket, *, until_parent_ends: bool = False) -> 
         http=PatientForAWhile,
         ws="none",
         lifespan="off",
+        proxy_headers=False,  # who asks is told by the connection, not by what the sender writes
         log_level="warning",
         backlog=1,
         timeout_graceful_shutdown=3 if until_parent_ends else None,

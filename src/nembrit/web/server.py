@@ -26,13 +26,20 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("file", type=Path, nargs="?", help="for backup and restore")
     parser.add_argument("--port", type=int, default=DEFAULT_PORT)
     parser.add_argument("--data", type=Path, metavar="DIR")
+    parser.add_argument("--lan", action="store_true", help="serve the local network, too: phones need a passphrase")
+    parser.add_argument("--new-passphrase", action="store_true", help="with --lan: make another, phones that are in stay in")
     options = parser.parse_args(arguments)
     os.umask(0o077)  # what lies in the folder is its owner's alone
     folder = _writable(options.data or _default_folder(options.command))
     if options.command in ("backup", "restore"):
         return _copy(options.command, options.file, folder)
-    listener = _listen(options.port)
+    if options.lan and options.command not in ("serve", "demo"):
+        _stop("--lan belongs to serve or demo.")
+    listener = _listen(options.port, "0.0.0.0" if options.lan else "127.0.0.1")
     os.environ["NEMBRIT_DATA"] = str(folder)
+    os.environ["NEMBRIT_LAN_HOSTS"] = ""
+    if options.lan:
+        _invite(folder, options.port, is_new=options.new_passphrase)
     os.environ["DJANGO_SETTINGS_MODULE"] = "nembrit.web.settings"
     signal.signal(signal.SIGTERM, _interrupt)
     held = _alone_in(folder)
@@ -131,14 +138,40 @@ def _owner_only(folder: Path) -> None:
             path.chmod(mode)
 
 
-def _listen(port: int) -> socket.socket:
+def _invite(folder: Path, port: int, *, is_new: bool) -> None:
+    """Say where phones come in, and the passphrase when it is made."""
+    os.environ["NEMBRIT_LAN_HOSTS"] = ",".join(_own_addresses())
+    from nembrit.web.common.passphrase import has_passphrase, new_passphrase
+
+    hosts = os.environ["NEMBRIT_LAN_HOSTS"].split(",")
+    if not hosts[0]:
+        _stop("This computer has no address in a local network: connect it, or serve without --lan.")
+    print(f"In the local network: http://{hosts[0]}:{port}/ (also as a picture on the page “Phones”)")
+    if is_new or not has_passphrase(folder):
+        print(f"The passphrase for phones, shown only now: {new_passphrase(folder)}")
+    else:
+        print("The passphrase is the one shown before; --new-passphrase makes another.")
+    print("Plain http: whoever shares the network can read along. Use a network that you trust.")
+
+
+def _own_addresses() -> list[str]:
+    """This computer's address in the local network; nothing is sent to find it."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect(("192.0.2.1", 9))  # a documentation address (RFC 5737): a datagram socket only looks up its route
+            return [str(probe.getsockname()[0])]
+        except OSError:
+            return []
+
+
+def _listen(port: int, host: str = "127.0.0.1") -> socket.socket:
     if not 1 <= port <= 65535:
         _stop(f"A port is a number from 1 to 65535, not {port}.")
     # the protocol is named because only then small answers are sent without waiting for more
     listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        listener.bind(("127.0.0.1", port))
+        listener.bind((host, port))
     except OSError:
         _stop(f"Port {port} is busy (is Nembrit running already?): stop the other program, or choose another with --port N.")
     return listener
@@ -191,7 +224,7 @@ def _serve(listener: socket.socket, folder: Path) -> None:
         beside.append(Beside("nembrit.web.pages", str(listener.fileno()), descriptors=[listener.fileno()]))
     for process in beside:
         process.start()
-    address = "http://{}:{}/".format(*listener.getsockname())
+    address = f"http://127.0.0.1:{listener.getsockname()[1]}/"
     print(f"Nembrit is ready: {address}\nData folder: {folder}\nCtrl-C stops it.", flush=True)
     try:
         serve_pages(listener)

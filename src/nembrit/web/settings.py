@@ -28,7 +28,8 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+LAN_HOSTS = [host for host in os.environ.get("NEMBRIT_LAN_HOSTS", "").split(",") if host]  # by `serve --lan`; else none comes in
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *LAN_HOSTS]
 ROOT_URLCONF = "nembrit.web.urls"
 ASGI_APPLICATION = "nembrit.web.asgi.application"
 
@@ -56,6 +57,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "nembrit.web.common.middleware.StaticFiles",
     "nembrit.web.common.middleware.OneWorkshop",
+    "nembrit.web.common.middleware.InvitedOnly",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "nembrit.web.common.middleware.TokenBeforeFiles",

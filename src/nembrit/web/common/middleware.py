@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 from typing import cast
+from urllib.parse import urlencode
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, HttpResponseBase, QueryDict
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, HttpResponseRedirect, QueryDict
 from django.middleware.csrf import CsrfViewMiddleware
 from django.shortcuts import render
 from django.utils.functional import SimpleLazyObject
@@ -14,6 +15,7 @@ from whitenoise.responders import StaticFile
 from nembrit.core.errors import CoreError
 from nembrit.web.common.database import drop_stale_connection, one_workshop
 from nembrit.web.common.door import TOKEN_KEY
+from nembrit.web.common.lan import is_own_computer, phone_of
 from nembrit.web.common.models import User
 
 Next = Callable[[HttpRequest], HttpResponseBase]
@@ -77,6 +79,33 @@ class OneWorkshop:
         drop_stale_connection()
         with one_workshop():
             return self.get_response(request)
+
+
+class InvitedOnly:
+    """From the local network only phones that gave the passphrase come in; this computer itself needs none.
+
+    Before the body of a request is read, and before sessions, tokens and views.
+    """
+
+    _ENTRANCE = "/enter/"
+    _OWNER_ONLY = ("/phones/", "/backup/")
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        if is_own_computer(request) or (settings.LAN_HOSTS and request.path == self._ENTRANCE):
+            return self.get_response(request)
+        if not settings.LAN_HOSTS or phone_of(request) is None:
+            return self._turned_away(request)
+        if request.path.startswith(self._OWNER_ONLY):
+            return HttpResponse("Only on the computer itself.", status=403, content_type="text/plain; charset=utf-8")
+        return self.get_response(request)
+
+    def _turned_away(self, request: HttpRequest) -> HttpResponseBase:
+        if not settings.LAN_HOSTS or request.method not in ("GET", "HEAD"):
+            return HttpResponse("Give the passphrase first.", status=403, content_type="text/plain; charset=utf-8")
+        return HttpResponseRedirect(f"{self._ENTRANCE}?{urlencode({'next': request.get_full_path()})}")
 
 
 def _owner() -> User:

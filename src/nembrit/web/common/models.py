@@ -8,6 +8,20 @@ class User(AbstractUser):
     """A person of the workshop. On loopback there is one, the owner, without a login."""
 
 
+class Phone(models.Model):
+    """One browser in the local network that gave the passphrase."""
+
+    mark = models.CharField(max_length=64, unique=True)
+    agent = models.CharField(max_length=120, blank=True)
+    address = models.CharField(max_length=45, blank=True)
+    came_at = models.DateTimeField(auto_now_add=True)
+    seen_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-came_at",)
+
+
 class JobQuerySet(models.QuerySet["Job"]):
     def unfinished(self) -> "JobQuerySet":
         return self.filter(state__in=(Job.State.WAITING, Job.State.RUNNING))

@@ -63,6 +63,7 @@ def _bring_up_to_date(staged: Path) -> None:
             del connections[_STAGED], connections.databases[_STAGED]
     with contextlib.closing(sqlite3.connect(staged)) as copy, copy:
         copy.execute("DELETE FROM common_job WHERE kind = 'backup' AND state IN ('waiting', 'running')")  # made this very copy
+        copy.execute("DELETE FROM common_phone")  # who was sent away since does not come back with an old state
 
 
 def _swap(staged: Path, progress: Progress) -> Path:

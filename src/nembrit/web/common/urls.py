@@ -1,7 +1,7 @@
 from django.urls import path
 
 from nembrit.web.common import charts
-from nembrit.web.common.views import backup, pages
+from nembrit.web.common.views import backup, pages, phones
 
 app_name = "common"
 urlpatterns = [
@@ -12,6 +12,10 @@ urlpatterns = [
     path("backup/restore/", backup.backup_restore, name="backup_restore"),
     path("backup/<str:name>/", backup.backup_fetch, name="backup_fetch"),
     path("backup/<str:name>/remove/", backup.backup_remove, name="backup_remove"),
+    path("enter/", phones.enter, name="enter"),
+    path("phones/", phones.phones, name="phones"),
+    path("phones/code.svg", phones.phones_code, name="phones_code"),
+    path("phones/<int:phone_id>/end/", phones.phone_end, name="phone_end"),
     path("style/", pages.style, name="style"),
     path("style/chart.json", charts.sample_chart, name="style_chart"),
     path("about/", pages.about, name="about"),

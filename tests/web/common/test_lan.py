@@ -1,0 +1,124 @@
+"""The local network: only who gave the passphrase comes in, and this computer's own pages stay its own."""
+
+import time
+
+import pytest
+from django.test import Client
+
+from nembrit.web.common import lan
+from nembrit.web.common.models import Phone
+from nembrit.web.common.passphrase import new_passphrase
+from nembrit.web.hangar.models import Craft
+
+PHONE, OTHER, HOST = "192.168.7.20", "192.168.7.66", "192.168.7.5"
+
+
+@pytest.fixture
+def phrase(settings, tmp_path) -> str:
+    settings.LAN_HOSTS = [HOST]
+    settings.ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", HOST]
+    settings.DATA_FOLDER = tmp_path
+    lan._guesses.clear()
+    return new_passphrase(tmp_path)
+
+
+def from_(address: str) -> Client:
+    return Client(REMOTE_ADDR=address, HTTP_HOST=f"{HOST}:8460")
+
+
+def come_in(phrase: str, address: str = PHONE) -> Client:
+    client = from_(address)
+    assert client.post("/enter/", {"passphrase": phrase, "next": "/cards/"})["Location"] == "/cards/"
+    return client
+
+
+def test_nobody_comes_in_without_the_passphrase(craft: Craft, phrase: str) -> None:
+    client = from_(PHONE)
+    for address in ("/", f"/craft/{craft.pk}/", "/backup/", "/phones/", "/nowhere/", "/jobs/1/"):
+        answer = client.get(address)
+        assert answer.status_code == 302, address
+        assert answer["Location"].startswith("/enter/?next=")
+    for address in ("/", f"/craft/{craft.pk}/logs/attach/", "/backup/restore/", "/phones/1/end/"):
+        assert client.post(address, {"a": "b"}).status_code == 403
+    page = client.get("/enter/").content.decode()
+    assert "Passphrase" in page
+    assert "Pebble" not in page, "the entrance tells nothing of the workshop"
+
+
+@pytest.mark.parametrize("header", ["HTTP_X_FORWARDED_FOR", "HTTP_X_REAL_IP", "HTTP_FORWARDED", "HTTP_X_FORWARDED_HOST"])
+def test_what_a_sender_says_of_itself_opens_nothing(craft: Craft, phrase: str, header: str) -> None:
+    assert from_(PHONE).get("/", **{header: "127.0.0.1"}).status_code == 302
+
+
+@pytest.mark.parametrize("address", ["", "unknown", "10.0.0.9", "127.0.0.1.evil", "::ffff:192.168.7.20"])
+def test_only_the_connection_tells_which_is_this_computer(craft: Craft, phrase: str, address: str) -> None:
+    assert Client(REMOTE_ADDR=address).get("/").status_code == 302
+    assert Client(REMOTE_ADDR="127.0.0.1").get("/").status_code == 200
+    assert Client(REMOTE_ADDR="::1").get("/").status_code == 200
+
+
+def test_a_phone_comes_in_stays_in_and_is_sent_away(craft: Craft, phrase: str) -> None:
+    phone, own = come_in(phrase), Client()
+    assert phone.get("/").status_code == 200
+    assert phone.get(f"/craft/{craft.pk}/field/").status_code == 200
+    for address in ("/phones/", "/phones/code.svg", "/backup/"):
+        assert phone.get(address).status_code == 403
+        assert own.get(address).status_code == 200
+    page = own.get("/phones/").content.decode()
+    assert f"http://{HOST}" in page
+    assert PHONE in page
+    own.post(f"/phones/{Phone.objects.get().pk}/end/")
+    assert phone.get("/").status_code == 302
+    assert "Nobody yet" in own.get("/phones/").content.decode()
+
+
+def test_marks_are_signed_and_run_out(craft: Craft, phrase: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    phone = come_in(phrase)
+    mark = phone.cookies[lan.COOKIE]
+    assert mark["httponly"]
+    assert mark["samesite"] == "Lax"
+    for forged in ("", "x", mark.value[:-2] + "zz", Phone.objects.get().mark):
+        phone.cookies[lan.COOKIE] = forged
+        assert phone.get("/").status_code == 302
+    phone.cookies[lan.COOKIE] = mark.value
+    now = time.time()
+    monkeypatch.setattr("django.core.signing.time.time", lambda: now + 31 * 86_400)
+    assert phone.get("/").status_code == 302
+
+
+def test_guesses_are_slowed_down_by_address(craft: Craft, phrase: str) -> None:
+    client = from_(OTHER)
+    told = [client.post("/enter/", {"passphrase": f"guess-{k}"}).content.decode().lower() for k in range(4)]
+    assert ["too many wrong guesses" in one for one in told] == [False, False, False, True]
+    assert "oo many wrong guesses" in client.post("/enter/", {"passphrase": phrase}).content.decode(), "the right one waits, too"
+    assert not Phone.objects.exists()
+    come_in(phrase)  # from elsewhere
+    lan._guesses[OTHER].not_before = 0.0
+    come_in(phrase.upper() + " ", OTHER)
+    assert OTHER not in lan._guesses
+
+
+@pytest.mark.parametrize("wanted", ["https://elsewhere.example/", "//elsewhere.example", "javascript:1"])
+def test_the_way_on_stays_in_the_workshop(craft: Craft, phrase: str, wanted: str) -> None:
+    assert from_(PHONE).post("/enter/", {"passphrase": phrase, "next": wanted})["Location"] == "/"
+
+
+def test_the_entrance_checks_the_page_s_token(craft: Craft, phrase: str) -> None:
+    strict = Client(enforce_csrf_checks=True, REMOTE_ADDR=PHONE, HTTP_HOST=f"{HOST}:8460")
+    assert strict.post("/enter/", {"passphrase": phrase}).status_code == 403
+    assert not Phone.objects.exists()
+
+
+def test_without_lan_nobody_from_outside_is_answered(craft: Craft) -> None:
+    for address in ("/", "/enter/"):
+        assert Client(REMOTE_ADDR=PHONE).get(address).status_code == 403
+    assert "on this computer only" in Client().get("/phones/").content.decode()
+    assert Client().get("/phones/code.svg").status_code == 404
+
+
+def test_only_a_hash_of_the_passphrase_is_kept(phrase: str, settings) -> None:
+    kept = (settings.DATA_FOLDER / "lan.json").read_text()
+    assert phrase not in kept
+    assert (settings.DATA_FOLDER / "lan.json").stat().st_mode & 0o077 == 0
+    assert len(phrase) == 14
+    assert new_passphrase(settings.DATA_FOLDER) != phrase

@@ -28,7 +28,7 @@ USAGE = """Usage: python3 run.py COMMAND
   test                            install what tests need and run them all
   check [--full]                  linters, types, import contracts; --full: long tests, accuracy, planted changes too: hours
   shots                           take the documentation's pictures from a fresh demo
-  nembrit ...                     the command line: inspect, analyse, convert, simulate, compare
+  nembrit ...                     the command line: inspect, analyse, filters, predict, convert, simulate, compare
 """
 
 

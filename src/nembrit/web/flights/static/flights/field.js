@@ -83,6 +83,7 @@ async function send() {
     const answer = await fetch(root.dataset.taps, {
       method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": root.dataset.token }, body: JSON.stringify({ taps: waiting }),
     });
+    document.getElementById("come-in").hidden = answer.status !== 403;
     if (answer.ok) {
       held.sent.push(...(await answer.json()).kept);
       localStorage.setItem(KEY, JSON.stringify(held));

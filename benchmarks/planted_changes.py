@@ -154,7 +154,19 @@ class Bench:
         tests = [str(path) for path in also] or [named[0]]
         tests += [name for name in named[1:] if (self.place / name).exists()]
         environment = os.environ | {"PYTHONPATH": f"{self.place / 'src'}{os.pathsep}{self.place}", "OMP_NUM_THREADS": "1"}
-        words = [sys.executable, "-m", "pytest", "--doctest-modules", "-x", "-q", "-p", "no:cacheprovider", *tests]
+        words = [
+            sys.executable,
+            "-m",
+            "pytest",
+            "--doctest-modules",
+            "-x",
+            "-q",
+            "-p",
+            "no:cacheprovider",
+            "-m",
+            "not long or kept",
+            *tests,
+        ]
         found = subprocess.run(words, cwd=self.place, env=environment, capture_output=True, timeout=_LONGEST_S, check=False)
         return found.returncode in (0, 5)  # five: a file without tests of its own
 

@@ -9,6 +9,7 @@ import pytest
 
 from tests.core.kept.cases import CASES, COARSE, KEPT
 
+pytestmark = pytest.mark.kept
 _RATIO, _COARSE_RATIO, _ABSOLUTE = 2e-5, 5e-3, 1e-9  # another processor adds up in another order
 
 

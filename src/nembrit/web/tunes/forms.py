@@ -161,6 +161,14 @@ class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms tak
         model = Tune
         fields = ("name", "route", "stage", "state")
 
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["state"].required = False
+
+    def clean_state(self) -> str:
+        """What is not said stays as it is."""
+        return str(self.cleaned_data["state"] or self.instance.state)
+
 
 class NewTuneForm(forms.Form):
     """What a next tune of a craft begins with."""

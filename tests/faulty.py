@@ -4,7 +4,7 @@ from functools import lru_cache
 
 from nembrit.core.causes.sight import Sight
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World
 from nembrit.core.simulate.flight import fly
 from nembrit.core.spectra.frames import Frames, frames_of

@@ -4,7 +4,7 @@ from functools import lru_cache
 
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.configuration import apply_changes
 from nembrit.core.setup.controller import Controller, controller_from_settings
 from nembrit.core.setup.craft import Craft, layout_motors

@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "nembrit.web.intake",
     "nembrit.web.simulator",
     "nembrit.web.bench",
+    "nembrit.web.packs",
     "nembrit.web.tunes",
 ]
 

@@ -14,6 +14,7 @@ urlpatterns = [
     path("", include("nembrit.web.intake.urls")),
     path("", include("nembrit.web.simulator.urls")),
     path("", include("nembrit.web.bench.urls")),
+    path("", include("nembrit.web.packs.urls")),
     path("", include("nembrit.web.tunes.urls")),
 ]
 

@@ -29,7 +29,7 @@ from nembrit.core.records import units
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import Recording
 from nembrit.core.records.quality import quality_notes
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World, airframe_of, vary
 from nembrit.core.simulate.flight import fly
 from nembrit.core.simulate.position import record_path

@@ -28,7 +28,7 @@ from nembrit.core.response.authority import lost_share, usable_mask
 from nembrit.core.response.step import step_response
 from nembrit.core.rotors.search import speed_law
 from nembrit.core.rotors.track import rotor_track
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.configuration import Setting
 from nembrit.core.setup.controller import controller_from_settings, controller_to_json
 from nembrit.core.setup.limits import within

@@ -19,7 +19,7 @@ from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.throttle import throttle_gains
 from nembrit.core.response.tracking import authority, flies_itself, tracking
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.airframe import World, airframe_of
 from nembrit.core.simulate.flight import fly
 from tests.flying import HEX, controller, flown, recording

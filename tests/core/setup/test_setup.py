@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nembrit.core.errors import InputError
-from nembrit.core.setup.card import CARDS, card_from_json, card_to_json
+from nembrit.core.setup.card import card_from_json, card_to_json
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.configuration import (
     Setting,
     apply_changes,

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nembrit.core.setup.card import CARDS, KINDS, Card, Manoeuvre
+from nembrit.core.setup.card import KINDS, Card, Manoeuvre
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.simulate.airframe import airframe_of, vary
 from nembrit.core.simulate.kernel import _mix

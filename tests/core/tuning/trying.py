@@ -7,7 +7,7 @@ from nembrit.core.analysis.choosing import Choosing
 from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.simulate.airframe import World
 from nembrit.core.simulate.flight import fly

@@ -19,7 +19,7 @@ from nembrit.core.types import FloatArray
 # channels that analyses read; others need not be loaded for them
 ROLES = (
     "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.",
-    "battery_voltage", "gyro_temperature", "b/gyro_raw.",
+    "battery_voltage", "battery_current", "gyro_temperature", "b/gyro_raw.",
 )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from nembrit.core.analysis.analysis import Analysis
+from nembrit.core.analysis.conditions import CONDITIONS, Conditions
 from nembrit.core.analysis.flight import Flight
 from nembrit.core.analysis.judgement import JUDGEMENT, Judgement
 from nembrit.core.analysis.loop import LOOP, Loop
@@ -18,7 +19,7 @@ from nembrit.core.analysis.shaping import SHAPING, Shaping
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
-MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP)
+MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP, CONDITIONS)
 FIXED_WING: tuple[Analysis, ...] = MULTIROTOR  # until the wing desk asks its own questions
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
@@ -36,6 +37,7 @@ class FlightResults:
     sensors: Sensors | None = None
     shaping: Shaping | None = None
     loop: Loop | None = None
+    conditions: Conditions | None = None
 
 
 def there(result: Result | None) -> Result:

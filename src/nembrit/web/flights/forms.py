@@ -5,17 +5,30 @@ from django import forms
 from nembrit.web.common.fields import MomentField, NumberField
 from nembrit.web.common.seen import SeenForm
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.flights.services import card_choices
+
+
+class CardForm(forms.Form):
+    """A composed card’s name and what it is for."""
+
+    name = forms.CharField(max_length=60, label="Name")
+    purpose = forms.CharField(max_length=200, required=False, label="What it is for")
 
 
 class OutingForm(forms.Form):
     """What a flight at the field is flown with."""
 
-    card_key = forms.ChoiceField(choices=CARD_CHOICES, label="Card")
+    card_key = forms.ChoiceField(label="Card")
     pack = forms.CharField(max_length=60, required=False, label="Pack")
     wind_m_s = NumberField(low=0, high=40, required=False, label="Wind, m/s")
     conditions = forms.CharField(max_length=200, required=False, label="Conditions")
     despite = forms.CharField(max_length=300, required=False, label="Why fly although something stands against it (kept)")
+
+    def __init__(self, *args: Any, craft_kind: str, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        card = self.fields["card_key"]
+        assert isinstance(card, forms.ChoiceField)
+        card.choices = card_choices(craft_kind)
 
 
 class FlightForm(SeenForm):

@@ -8,7 +8,8 @@ from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 
 class FlightQuerySet(models.QuerySet["Flight"]):
     def active(self) -> "FlightQuerySet":
-        return self.filter(archived_at=None)
+        """Those that lists and comparisons show: not put away, and not sealed by a blind trial."""
+        return self.filter(archived_at=None, is_sealed=False)
 
 
 class Flight(models.Model):
@@ -39,6 +40,8 @@ class Flight(models.Model):
     heat = models.CharField(max_length=4, choices=Heat, default=Heat.UNKNOWN, blank=True)
     # seed and world of a simulated flight; empty for a real one
     simulation = models.JSONField(default=dict, blank=True)
+    blind_code = models.CharField(max_length=8, blank=True)  # under which a blind trial gave its settings out
+    is_sealed = models.BooleanField(default=False)  # nothing of it is shown until its trial is revealed
     archived_at = models.DateTimeField(null=True, blank=True)
 
     objects = FlightQuerySet.as_manager()
@@ -91,3 +94,23 @@ class FieldTap(models.Model):
     class Meta:
         ordering = ("at_s", "id")
         constraints = [models.UniqueConstraint(fields=("outing", "uid"), name="one_tap_a_uid")]
+
+
+class OwnCard(models.Model):
+    """A card of the tuner's own. It never changes, since flights of one card are compared; another one takes its place."""
+
+    name = models.CharField(max_length=60)
+    craft_kind = models.CharField(max_length=12, choices=Craft.Kind, default=Craft.Kind.MULTIROTOR)
+    document = models.JSONField()  # nembrit.card/1
+    made_at = models.DateTimeField(auto_now_add=True)
+    archived_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ("id",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def key(self) -> str:
+        return f"own-{self.pk}"

@@ -1,11 +1,13 @@
 from django.urls import path
 
-from nembrit.web.flights.views import field, flight
+from nembrit.web.flights.views import cards, field, flight
 
 app_name = "flights"
 urlpatterns = [
-    path("cards/", flight.card_list, name="card_list"),
-    path("cards/<str:key>/", flight.card, name="card"),
+    path("cards/", cards.card_list, name="card_list"),
+    path("cards/new/", cards.compose, name="compose"),
+    path("cards/<int:card_id>/away/", cards.card_away, name="card_away"),
+    path("cards/<str:key>/", cards.card, name="card"),
     path("<flight:flight_id>/edit/", flight.flight_edit, name="flight_edit"),
     path("<flight:flight_id>/archive/", flight.flight_archive, name="flight_archive"),
     path("craft/<int:craft_id>/field/", field.preflight, name="preflight"),

@@ -2,7 +2,7 @@ from typing import Any
 
 from django import forms
 
-from nembrit.web.flights.services import AS_FLOWN, CARD_CHOICES
+from nembrit.web.flights.services import AS_FLOWN, card_choices
 from nembrit.web.hangar.models import Configuration, Craft
 
 
@@ -13,7 +13,7 @@ class AttachForm(forms.Form):
         queryset=Configuration.objects.none(), label="Flown with", required=False, empty_label="not known"
     )
     card_key = forms.ChoiceField(
-        choices=[(AS_FLOWN, "as its manoeuvres show"), ("", "no card"), *CARD_CHOICES],
+        choices=lambda: [(AS_FLOWN, "as its manoeuvres show"), ("", "no card"), *card_choices()],
         required=False,
         initial=AS_FLOWN,
         label="Card",

@@ -11,7 +11,8 @@ from nembrit.core.manoeuvres.sampling import PHASE_ROLES, SLOW_HZ
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.records.questions import Answer, answers
-from nembrit.core.setup.card import KINDS, likely_card
+from nembrit.core.setup.card import KINDS
+from nembrit.core.setup.cards import likely_card
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Log, Manoeuvre, Segment
 from nembrit.web.logs.signals import segment_ready

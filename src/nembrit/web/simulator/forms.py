@@ -2,7 +2,7 @@ from typing import Any
 
 from django import forms
 
-from nembrit.web.flights.services import CARD_CHOICES
+from nembrit.web.flights.services import card_choices
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.simulator.conditions import CONDITIONS
 
@@ -12,7 +12,7 @@ class SimulatorForm(forms.Form):
 
     FAULTS = [("as_built", "as it is built"), *((key, label) for key, (label, _) in CONDITIONS.items())]
 
-    card = forms.ChoiceField(choices=CARD_CHOICES, initial="response", label="Card")
+    card = forms.ChoiceField(choices=lambda: card_choices(Craft.Kind.MULTIROTOR), initial="response", label="Card")
     configuration = forms.ModelChoiceField(queryset=Configuration.objects.none(), label="Configuration", empty_label=None)
     flights = forms.IntegerField(min_value=1, max_value=8, initial=1, label="Flights, one after another")
     seed = forms.IntegerField(min_value=0, max_value=2**31, label="Seed", help_text="the same seed flies the same flight again")

@@ -6,7 +6,7 @@ from django import forms
 from nembrit.core.errors import InputError
 from nembrit.web.common.fields import MOST_ID, NumberField
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import AS_FLOWN, CARD_CHOICES
+from nembrit.web.flights.services import AS_FLOWN, card_choices
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import NamedSetting
 from nembrit.web.tunes.models import Slip, Tune
@@ -24,7 +24,7 @@ class SlipForm(forms.Form):
     risk = forms.CharField(max_length=300, required=False, label="Risk: what could go wrong")
     primary_metric = forms.ChoiceField(choices=METRIC_CHOICES, label="Judged by")
     direction = forms.ChoiceField(choices=Slip.Direction.choices, label="which should become")
-    card_key = forms.ChoiceField(choices=[("", "any card"), *CARD_CHOICES], required=False, label="Flown as")
+    card_key = forms.ChoiceField(choices=lambda: [("", "any card"), *card_choices()], required=False, label="Flown as")
     despite = forms.CharField(
         max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
     )
@@ -131,7 +131,7 @@ class ManyFlightsForm(forms.Form):
         as_it_is = [(UNCHANGED, "as it is")]
         choices = {
             "flights": [(key, str(flight)) for key, flight in self._flights.items()],
-            "card_key": [*as_it_is, (AS_FLOWN, "as each one’s manoeuvres show"), ("", "no card"), *CARD_CHOICES],
+            "card_key": [*as_it_is, (AS_FLOWN, "as each one’s manoeuvres show"), ("", "no card"), *card_choices(craft.kind)],
             "configuration": as_it_is + [(str(one.pk), str(one)) for one in craft.configurations.all()],
             "build_entry": as_it_is + [(str(one.pk), f"{one}, {one.made_at:%d %b %Y}") for one in craft.build_entries.all()],
         }

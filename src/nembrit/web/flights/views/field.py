@@ -20,9 +20,8 @@ _MOST_BYTES = 300_000
 def preflight(request: HttpRequest, craft_id: int) -> HttpResponse:
     """Go or no go: everything that is looked at before, and what the flight is flown with."""
     craft = get_object_or_404(Craft, pk=craft_id)
-    form = OutingForm(
-        request.POST if request.method == "POST" else None, initial={"card_key": request.GET.get("card", "response")}
-    )
+    posted = request.POST if request.method == "POST" else None
+    form = OutingForm(posted, craft_kind=craft.kind, initial={"card_key": request.GET.get("card", "response")})
     checks = field.checks_for(craft.kind)
     ticked = set(request.POST.getlist("check")) if request.method == "POST" else set()
     if request.method == "POST" and form.is_valid():

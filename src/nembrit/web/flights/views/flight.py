@@ -1,7 +1,7 @@
-"""Pages around flights: cards, and what is noted about a flight."""
+"""What is noted about a flight, and where it stood before."""
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -9,20 +9,6 @@ from nembrit.web.flights import services
 from nembrit.web.flights.forms import FlightForm
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.signals import controller_changed
-
-
-@require_safe
-def card_list(request: HttpRequest) -> HttpResponse:
-    return render(request, "flights/card_list.html", {"cards": services.cards()})
-
-
-@require_safe
-def card(request: HttpRequest, key: str) -> HttpResponse:
-    """One card, to read at the field: one manoeuvre under the other, large."""
-    found = services.card_of(key)
-    if found is None:
-        raise Http404
-    return render(request, "flights/card.html", {"card": found})
 
 
 @require_safe
@@ -36,7 +22,9 @@ def former_address(request: HttpRequest, key: int, rest: str = "") -> HttpRespon
 @require_http_methods(["GET", "POST"])
 def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
-    form = FlightForm(request.POST if request.method == "POST" else None, instance=flight, cards=services.CARD_CHOICES)
+    form = FlightForm(
+        request.POST if request.method == "POST" else None, instance=flight, cards=services.card_choices(flight.craft.kind)
+    )
     status = 400 if form.is_bound else 200
     if request.method == "POST" and form.is_valid():
         if form.saved():

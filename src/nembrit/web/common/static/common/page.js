@@ -18,6 +18,14 @@ document.addEventListener("keydown", (event) => {
   else target.click();
 });
 
+// paper in the size that was asked for
+document.addEventListener("click", ({ target }) => {
+  const size = target.closest("[data-print]")?.dataset.print;
+  if (!size) return;
+  document.body.dataset.paper = size;
+  print();
+});
+
 // a form is sent once; the buttons come back if the page is shown again from the browser's memory
 document.addEventListener("submit", (event) => {
   const form = event.target;

@@ -1,0 +1,200 @@
+"""The cards that ship with the application, and which of them a flight flew."""
+
+from collections.abc import Iterable
+
+from nembrit.core.setup.card import Card, Manoeuvre
+from nembrit.core.setup.compose import composed
+from nembrit.core.types import AXES
+
+
+def _step(kind: str, seconds: float, how: str, axis: str | None = None, size: float = 0.5, *,
+          watch: str = "", listen: str = "", tells: str = "") -> Manoeuvre:  # fmt: skip
+    return Manoeuvre(
+        kind=kind, seconds=seconds, axis=axis, size_ratio=size, how=how, watch=watch, listen=listen, tells=tells
+    )  # fmt: skip
+
+
+_TAKE_OFF = _step(
+    "take_off",
+    3.0,
+    "Rise to two metres and hold, close by.",
+    watch="fast shaking",
+    listen="for a buzz",
+    tells="whether P or D is far too high",
+)
+_LAND = _step("touch_down", 2.0, "Come down gently and cut the throttle on the ground.")
+
+CARDS: tuple[Card, ...] = (
+    Card(
+        key="first_hover",
+        name="First hover",
+        purpose="Is it safe to go on? Low and close, in rate mode.",
+        manoeuvres=(
+            _TAKE_OFF,
+            _step(
+                "hover", 8.0, "Hold still at two metres.", watch="slow wobble", listen="for a rough tone", tells="I and balance"
+            ),
+            _step(
+                "cruise",
+                6.0,
+                "Small slow stick movements on every axis.",
+                watch="whether it follows",
+                tells="directions and gains",
+            ),
+            _LAND,
+        ),
+    ),
+    Card(
+        key="response",
+        name="Half-minute card",
+        purpose="Enough stick movement on every axis to measure response and noise in one short flight.",
+        manoeuvres=(
+            _TAKE_OFF,
+            _step("hover", 4.0, "Hold still.", watch="drift", listen="for a rough tone", tells="noise without stick movement"),
+            _step("cruise", 5.0, "Weave about with lively sticks.", size=0.4, watch="lag", tells="response of every axis"),
+            _step(
+                "snap_stop",
+                2.5,
+                "Roll fast one way, stop hard.",
+                axis="roll",
+                size=0.8,
+                watch="bounce-back",
+                tells="P and D, roll",
+            ),
+            _step(
+                "snap_stop",
+                2.5,
+                "Pitch fast one way, stop hard.",
+                axis="pitch",
+                size=0.8,
+                watch="bounce-back",
+                tells="P and D, pitch",
+            ),
+            _step("snap_stop", 2.5, "Yaw fast one way, stop hard.", axis="yaw", size=0.8, watch="slide", tells="yaw P"),
+            _step(
+                "punch",
+                2.0,
+                "Full throttle for one second, then back.",
+                size=0.9,
+                watch="the nose",
+                listen="for a buzz",
+                tells="I",
+            ),
+            _step("wash_descent", 4.0, "Sink straight down through your own wash.", watch="wobble", tells="D, delay and I"),
+            _step("cruise", 2.5, "Fly home with lively sticks.", size=0.4),
+            _LAND,
+        ),
+    ),
+    Card(
+        key="noise_ramp",
+        name="Throttle ramp",
+        purpose="Noise at every throttle: tells motors, frame and mount apart.",
+        manoeuvres=(
+            _TAKE_OFF,
+            _step("hover", 6.0, "Hold still.", listen="for a rough tone"),
+            _step(
+                "sweep",
+                12.0,
+                "Raise the throttle slowly from a quarter to nearly full; climb.",
+                size=0.9,
+                listen="where the tone changes",
+                tells="which noise follows the motors",
+            ),
+            _step("wash_descent", 5.0, "Come down with some forward speed.", watch="wobble"),
+            _step("hover", 4.0, "Hold still."),
+            _LAND,
+        ),
+    ),
+    Card(
+        key="full",
+        name="Full card",
+        purpose="All components of a test flight, in one minute and a bit.",
+        manoeuvres=(
+            _TAKE_OFF,
+            _step("hover", 8.0, "Hold still.", watch="slow swing", tells="I and balance"),
+            *(
+                _step(
+                    "doublet",
+                    3.0,
+                    f"Two quick opposite {axis} pulses.",
+                    axis=axis,
+                    size=0.5,
+                    watch="overshoot",
+                    tells=f"{axis} response",
+                )
+                for axis in AXES
+            ),
+            _step("cruise", 10.0, "Weave about with lively sticks.", size=0.45, watch="lag", tells="response of every axis"),
+            *(
+                _step(
+                    "snap_stop",
+                    3.0,
+                    f"A full {axis} movement, stop hard.",
+                    axis=axis,
+                    size=0.9,
+                    watch="bounce-back",
+                    tells=f"P and D, {axis}",
+                )
+                for axis in AXES
+            ),
+            _step(
+                "punch",
+                3.0,
+                "Full throttle for one second, then back.",
+                size=0.95,
+                watch="the nose",
+                listen="for a buzz",
+                tells="I",
+            ),
+            _step("punch", 3.0, "The same, flying sideways.", size=0.95, watch="the arm", tells="I on the other axis"),
+            _step("wash_descent", 6.0, "Sink straight down through your own wash.", watch="wobble", tells="D, delay and I"),
+            _step("turn", 6.0, "Fast turns with yaw mixed in.", size=0.6, watch="sliding past the turn", tells="yaw P"),
+            _step("zero_throttle", 2.0, "Over the top at zero throttle.", watch="shimmy as power returns", tells="idle"),
+            _step(
+                "full_throttle",
+                3.0,
+                "Full throttle, straight.",
+                size=1.0,
+                listen="for oscillation",
+                tells="P and D at high throttle",
+            ),
+            _step("cruise", 5.0, "Fly home with lively sticks.", size=0.4),
+            _LAND,
+        ),
+    ),
+)
+
+
+WING_CARDS: tuple[Card, ...] = (
+    composed("fixed_wing", ["hands_off", "to_manual"], key="wing_trim", name="Trim flight",
+             purpose="Does it fly straight with the sticks let go, and what does the controller hide?"),
+    composed("fixed_wing", ["two_speeds"], key="wing_two_speeds", name="Two speeds",
+             purpose="Tells a yaw trim from a tilted horizon."),
+    composed("fixed_wing", ["legs", "box"], key="wing_tracks", name="Legs and box",
+             purpose="Does it weave, to which side, and what does the wind do?"),
+    composed("fixed_wing", ["full_hold"], key="wing_gains", name="Full holds",
+             purpose="Feeds the automatic gains, and shows whether they have settled."),
+    composed("fixed_wing", ["return_home"], key="wing_return", name="Return home",
+             purpose="Does it come home over what stands there, and stop where it should?"),
+)  # fmt: skip
+
+
+_IN_EVERY_FLIGHT = ("take_off", "hover", "cruise", "touch_down")
+_MOST_OF_IT = 0.75
+
+
+def likely_card(flown: Iterable[tuple[str, str | None]]) -> Card | None:
+    """The card whose manoeuvres a flight shows, from its manoeuvres as kind and axis; None where none is told apart.
+
+    The one with the most own manoeuvres flown, of those that were flown for the most part (common practice, no source).
+
+    >>> likely_card([("hover", None), ("sweep", None), ("wash_descent", None)]).key, likely_card([("hover", None)])
+    ('noise_ramp', None)
+    """
+    done = set(flown)
+    found = []
+    for card in CARDS:
+        own = {(step.kind, step.axis) for step in card.manoeuvres if step.kind not in _IN_EVERY_FLIGHT}
+        if own and len(own & done) >= _MOST_OF_IT * len(own):
+            found.append((len(own & done), card))
+    return max(found, key=lambda pair: pair[0])[1] if found else None

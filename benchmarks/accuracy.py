@@ -16,7 +16,7 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse, there
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller
 from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, Faults, World

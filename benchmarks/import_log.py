@@ -15,7 +15,7 @@ from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.registry import read_log
 from nembrit.core.manoeuvres.phases import usable_window_s
 from nembrit.core.records.timebase import uniform
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.airframe import World
 from nembrit.core.simulate.flight import DECIMALS, fly
 from tests.flying import HEX, controller

@@ -19,7 +19,7 @@ _ROUNDS = 5
 
 def table_file(path: Path, megabytes: int) -> int:
     """A table as a converter would write it: own names, µs clock, decimals; returns its number of rows."""
-    from nembrit.core.setup.card import CARDS
+    from nembrit.core.setup.cards import CARDS
     from nembrit.core.simulate.airframe import World
     from nembrit.core.simulate.flight import DECIMALS, fly
     from tests.flying import HEX, controller

@@ -13,7 +13,7 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import analyse, there
 from nembrit.core.causes.findings import findings_of
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.simulate.airframe import World, airframe_of

@@ -19,7 +19,7 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, World

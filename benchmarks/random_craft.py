@@ -7,7 +7,8 @@ import numpy as np
 import scipy.signal
 
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS, Card
+from nembrit.core.setup.card import Card
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.simulate.airframe import Airframe, Faults, World, airframe_of, vary

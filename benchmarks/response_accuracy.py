@@ -19,7 +19,7 @@ from nembrit.core.response.axisloop import LOOP_HZ, axis_loop
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
 from nembrit.core.response.margins import Margins, margins
 from nembrit.core.response.transfer import interpolated
-from nembrit.core.setup.card import CARDS
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller
 from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, World

@@ -68,6 +68,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "nembrit.web.common.middleware.SentencesForErrors",
+    "nembrit.web.logs.sealed.SealedFlights",
 ]
 
 TEMPLATES = [

@@ -7,7 +7,8 @@ from nembrit.core.manoeuvres.detect import hover_throttle, manoeuvres, snap_stop
 from nembrit.core.manoeuvres.phases import phases_of, usable_window_s
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import CARDS, Card
+from nembrit.core.setup.card import Card
+from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.flight import set_point
 from nembrit.core.simulate.pilot import Sticks, fly_card
 from nembrit.core.types import AXES

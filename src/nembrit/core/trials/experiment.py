@@ -53,7 +53,7 @@ class ArmVerdict:
     """One arm against the first one."""
 
     arm: int
-    word: str  # better, worse, no_difference, not_yet, cannot
+    word: str  # better, better_but, worse, no_difference, not_yet, cannot
     why: str
     p_value: float | None
     p_adjusted: float | None
@@ -61,7 +61,9 @@ class ArmVerdict:
 
     @property
     def sentence(self) -> str:
-        return f"{WORDS[self.word]}: {self.why}"
+        if self.word == "better_but":
+            return f"{WORDS[self.word]} {self.why}"
+        return f"{'not enough to tell' if self.word == 'cannot' and self.needed else WORDS[self.word]}: {self.why}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,7 +94,7 @@ def judge_experiment(flights: Sequence[ArmFlight], plan: ArmPlan) -> ExperimentV
 
 def _stands(verdict: ArmVerdict, adjusted: float | None) -> ArmVerdict:
     found = replace(verdict, p_adjusted=adjusted)
-    if adjusted is None or adjusted <= LEVEL or verdict.word not in ("better", "worse"):
+    if adjusted is None or adjusted <= LEVEL or verdict.word not in ("better", "better_but", "worse"):
         return found
     return replace(found, word="cannot", why=f"{verdict.why}, which does not stand beside the other arms (p = {adjusted:.2g})")
 

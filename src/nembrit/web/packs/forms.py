@@ -17,6 +17,13 @@ class PackForm(SeenForm):
         fields = ("name", "chemistry", "cells", "capacity_mah", "cycles_before", "note")
         labels = {"name": "Name, as it is written on it", "chemistry": "Chemistry", "note": "Note"}
 
+    def clean_name(self) -> str:
+        """Flights name a pack with large or small letters, as typed at the field."""
+        name: str = self.cleaned_data["name"]
+        if Pack.objects.filter(name__iexact=name).exclude(pk=self.instance.pk).exists():
+            raise forms.ValidationError(f"there is a pack “{name}” already")
+        return name
+
 
 class PackNoteForm(forms.Form):
     """What was done to a pack, or measured on it."""

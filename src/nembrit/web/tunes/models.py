@@ -122,3 +122,74 @@ class Decision(models.Model):
     comparison = models.JSONField(default=dict)
     trial = models.JSONField(default=dict)  # nembrit.trial/1: sentence, flights with their numbers, test, version
     decided_at = models.DateTimeField(auto_now_add=True)
+
+
+class Experiment(models.Model):
+    """A question answered by flights of several arms, in an order that was fixed before."""
+
+    class State(models.TextChoices):
+        FLYING = "flying", "being flown"
+        REVEALED = "revealed", "revealed"
+        GIVEN_UP = "given_up", "given up"
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="experiments")
+    number = models.PositiveIntegerField()
+    question = models.CharField(max_length=200)
+    card_key = models.CharField(max_length=60)
+    metric = models.CharField(max_length=40)  # a metric, or the pilot's rating
+    direction = models.CharField(max_length=6, choices=Slip.Direction, default=Slip.Direction.LOWER)
+    design = models.CharField(max_length=6)  # a key of core.trials.arms.DESIGNS
+    repetitions = models.PositiveSmallIntegerField()
+    seed = models.PositiveIntegerField()
+    is_blind = models.BooleanField(default=False)
+    sealed_order = models.TextField()  # which arm each turn flies, packed so that nobody reads it by chance
+    state = models.CharField(max_length=8, choices=State, default=State.FLYING)
+    kept_arm = models.ForeignKey("Arm", on_delete=models.SET_NULL, null=True, related_name="kept_in")
+    note = models.CharField(max_length=300, blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    revealed_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = [models.UniqueConstraint(fields=("craft", "number"), name="one_experiment_a_number")]
+
+    def __str__(self) -> str:
+        return f"question {self.number}"
+
+    def get_absolute_url(self) -> str:
+        return reverse("tunes:experiment", args=[self.pk])
+
+
+class Arm(models.Model):
+    """One answer that is tried: settings, or anything else in words."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="arms")
+    position = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=80)
+    configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="arms")
+
+    class Meta:
+        ordering = ("position",)
+        constraints = [models.UniqueConstraint(fields=("experiment", "position"), name="one_arm_a_position")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Turn(models.Model):
+    """One flight of the order; which arm it flies stands in the experiment."""
+
+    experiment = models.ForeignKey(Experiment, on_delete=models.CASCADE, related_name="turns")
+    position = models.PositiveSmallIntegerField()
+    code = models.CharField(max_length=8)
+    pack = models.CharField(max_length=60, blank=True)
+    flight = models.OneToOneField(Flight, on_delete=models.SET_NULL, null=True, related_name="turn")
+    rating = models.PositiveSmallIntegerField(null=True)
+    guess = models.ForeignKey(Arm, on_delete=models.SET_NULL, null=True, related_name="guessed_in")
+    note = models.CharField(max_length=300, blank=True)
+    is_skipped = models.BooleanField(default=False)
+    is_rated = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ("position",)
+        constraints = [models.UniqueConstraint(fields=("experiment", "position"), name="one_turn_a_position")]

@@ -55,7 +55,11 @@ def proposal(craft: Craft, latest: Configuration | None, group: str, given: Quer
     if not text:
         found = bench_for(craft, latest)
         return None if found is None else _filled(craft, latest, group, *found, given)
-    flight = craft.flights.filter(number=int(text)).select_related("craft", "configuration").first() if _is_number(text) else None
+    flight = (
+        craft.flights.active().filter(number=int(text)).select_related("craft", "configuration").first()
+        if _is_number(text)
+        else None
+    )
     if flight is None:
         raise InputError(f"there is no flight {text[:20]} to fill this slip in from")
     ((_, results),) = by_flight([flight], *choosing.NEEDED)

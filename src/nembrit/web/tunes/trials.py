@@ -1,6 +1,6 @@
 """The flights that judge a slip, what they say, and their curves laid over each other."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from nembrit.core.analysis.run import FlightResults
@@ -156,6 +156,13 @@ def sides_of(slip: Slip) -> list[tuple[Flight, bool]]:
 
 
 def _flown(slip: Slip, flight: Flight, is_after: bool, results: FlightResults, answer: Answer | None) -> FlownFlight:
+    found = flown_flight(flight, results, is_after=is_after)
+    is_cause = flight.pk == slip.cause_flight_id
+    return replace(found, is_cause=is_cause, chosen=answer.use if answer else "", chosen_why=answer.why if answer else "")
+
+
+def flown_flight(flight: Flight, results: FlightResults, *, is_after: bool) -> FlownFlight:
+    """A flight with all that decides whether it counts, nobody having answered anything."""
     card = card_of(flight.card_key)
     metrics, judgement = results.metrics, results.judgement
     assert metrics is not None
@@ -172,9 +179,6 @@ def _flown(slip: Slip, flight: Flight, is_after: bool, results: FlightResults, a
         sample_rate_hz=metrics.sample_rate_hz,
         fault=fault,
         ended=flight.get_ended_display() if flight.ended else "",
-        is_cause=flight.pk == slip.cause_flight_id,
-        chosen=answer.use if answer else "",
-        chosen_why=answer.why if answer else "",
     )
 
 

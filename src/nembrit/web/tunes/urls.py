@@ -1,6 +1,6 @@
 from django.urls import path
 
-from nembrit.web.tunes.views import craft, slip
+from nembrit.web.tunes.views import craft, experiment, slip
 
 app_name = "tunes"
 urlpatterns = [
@@ -17,4 +17,14 @@ urlpatterns = [
     path("slips/<int:slip_id>/flights/<int:flight_id>/", slip.slip_answer, name="slip_answer"),
     path("slips/<int:slip_id>/extend/", slip.slip_extend, name="slip_extend"),
     path("slips/<int:slip_id>/card/", slip.slip_card, name="slip_card"),
+    path("craft/<int:craft_id>/questions/", experiment.experiment_list, name="experiments"),
+    path("craft/<int:craft_id>/questions/new/", experiment.experiment_new, name="experiment_new"),
+    path("questions/<int:experiment_id>/", experiment.experiment, name="experiment"),
+    path("questions/<int:experiment_id>/end/", experiment.experiment_end, name="experiment_end"),
+    path("questions/<int:experiment_id>/keep/", experiment.experiment_keep, name="experiment_keep"),
+    path("questions/<int:experiment_id>/turns/<int:turn_id>/settings.txt", experiment.turn_settings, name="turn_settings"),
+    path("questions/<int:experiment_id>/turns/<int:turn_id>/fly/", experiment.turn_fly, name="turn_fly"),
+    path("questions/<int:experiment_id>/turns/<int:turn_id>/log/", experiment.turn_log, name="turn_log"),
+    path("questions/<int:experiment_id>/turns/<int:turn_id>/rate/", experiment.turn_rate, name="turn_rate"),
+    path("questions/<int:experiment_id>/turns/<int:turn_id>/skip/", experiment.turn_skip, name="turn_skip"),
 ]

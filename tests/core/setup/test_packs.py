@@ -45,7 +45,8 @@ class TestPacks:
         self, pack_v: float, cells: int, chemistry: str, word: str, may_fly: bool
     ) -> None:
         found = rest_state(pack_v, cells=cells, chemistry=chemistry)
-        assert (found.word, found.may_fly) == (word, may_fly) and found.cell_v == pytest.approx(pack_v / cells)
+        assert (found.word, found.may_fly) == (word, may_fly)
+        assert found.cell_v == pytest.approx(pack_v / cells)
 
     @pytest.mark.parametrize(
         ("call", "words"),
@@ -80,7 +81,8 @@ class TestPacks:
     def test_each_arm_flies_each_pack_as_often_as_it_goes(self, arms: str, n_packs: int) -> None:
         packs = [str(k) for k in range(n_packs)]
         dealt = balanced_packs(arms, packs)
-        assert set(dealt) <= set(packs) and len(dealt) == len(arms)
+        assert set(dealt) <= set(packs)
+        assert len(dealt) == len(arms)
         assert all(high - low <= 1 for low, high in imbalance(arms, dealt).values())
         assert max(Counter(dealt).values()) - min(Counter(dealt).values()) <= len(set(arms))
 
@@ -97,8 +99,10 @@ class TestConditions:
             "battery_voltage": volts, "battery_current": np.full(n, 12.5), "throttle": throttle, "gyro_temperature": 30 + time_s,
         }  # fmt: skip
         found = conditions_of(Recording(sample_rate_hz=rate_hz, start_s=0.0, n_samples=n, channels=channels))
-        assert found.start_v == pytest.approx(16.4) and found.mean_current_a == pytest.approx(12.5)
-        assert found.full_throttle_s == pytest.approx(2.0) and found.highest_throttle_ratio == pytest.approx(0.95)
+        assert found.start_v == pytest.approx(16.4)
+        assert found.mean_current_a == pytest.approx(12.5)
+        assert found.full_throttle_s == pytest.approx(2.0)
+        assert found.highest_throttle_ratio == pytest.approx(0.95)
         assert found.highest_temperature_c == pytest.approx(40, abs=0.02)
         assert found.lowest_v == pytest.approx(15.4, abs=0.6 if rate_hz < 200 else 0.1)
 
@@ -113,8 +117,9 @@ class TestCards:
     def test_the_library_says_how_why_and_when_to_stop(self, kind: str) -> None:
         for known in library_for(kind):
             step = known.step
-            assert step.title and step.how and step.tells and step.space and step.height_m and step.seconds > 0, known.key
-            assert set(known.questions) <= set(QUESTIONS) and known.stages and step.skill in (1, 2, 3), known.key
+            assert all((step.title, step.how, step.tells, step.space, step.height_m, step.seconds, known.stages)), known.key
+            assert set(known.questions) <= set(QUESTIONS), known.key
+            assert step.skill in (1, 2, 3), known.key
         assert len(library_for("multirotor")) + len(library_for("fixed_wing")) >= 20
 
     @pytest.mark.parametrize("kind", KINDS)

@@ -27,7 +27,8 @@ class TestOrder:
         assert all(set(line) == whole for line in [*square, *square.T])
         follows = Counter((row[k], row[k + 1]) for row in square.tolist() for k in range(n - 1))
         if n % 2 == 0:
-            assert set(follows.values()) == {1} and len(follows) == n * (n - 1)
+            assert set(follows.values()) == {1}
+            assert len(follows) == n * (n - 1)
 
     @pytest.mark.parametrize(("design", "n_arms"), [*itertools.product(DESIGNS, range(2, MOST_ARMS + 1))])
     def test_every_arm_flies_as_often_as_planned(self, design: str, n_arms: int) -> None:
@@ -70,7 +71,9 @@ class TestGuesses:
         wrong = (8 - n_right) // 2
         guesses = [1] * wrong + [0] * (4 - wrong) + [0] * wrong + [1] * (4 - wrong)
         found = judge_guesses(guesses, arms, group_sizes=[8])
-        assert found is not None and found.n_right == n_right and found.expected == pytest.approx(4)
+        assert found is not None
+        assert found.n_right == n_right
+        assert found.expected == pytest.approx(4)
         assert found.p_value == pytest.approx(hypergeom(8, 4, 4).sf(4 - wrong - 1))
         assert found.knew == (n_right == 8)
 
@@ -119,7 +122,8 @@ class TestVerdict:
         order = schedule(3, 4, "blocks", seed=3)
         found = judge_experiment(flown({0: 1.0, 1: 0.7, 2: 0.6}, order), replace(PLAN, n_arms=3))
         assert [one.p_adjusted for one in found.arms] == pytest.approx([2 / 36, 2 / 36])
-        assert words(found) == ["cannot", "cannot"] and "beside the other arms" in found.arms[0].why
+        assert words(found) == ["cannot", "cannot"]
+        assert "beside the other arms" in found.arms[0].why
         order = schedule(3, 6, "blocks", seed=3)
         found = judge_experiment(flown({0: 1.0, 1: 0.7, 2: 0.6}, order), replace(PLAN, n_arms=3, repetitions=6))
         assert {*words(found)} <= {"better", "better_but"}

@@ -82,7 +82,11 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "nembrit.web.common.told.told_again",
             ],
-            "builtins": ["nembrit.web.common.templatetags.nembrit", "django.templatetags.static"],
+            "builtins": [
+                "nembrit.web.common.templatetags.nembrit",
+                "nembrit.web.flights.templatetags.cards",
+                "django.templatetags.static",
+            ],
         },
     }
 ]

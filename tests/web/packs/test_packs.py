@@ -101,7 +101,9 @@ class TestOwnCards:
         flight = attach(card_key=own.key)
         act(f"/cards/{own.pk}/away/")
         assert own.key not in dict(card_choices("multirotor"))
-        assert "Mine" in client.get(flight.get_absolute_url()).content.decode()
+        edited = client.get(f"{flight.get_absolute_url()}edit/").content.decode()
+        assert fields_of(edited)["card_key"] == own.key
+        assert "Throttle punch" in client.get(f"/cards/{own.key}/").content.decode()
 
     @pytest.mark.parametrize(
         ("fields", "told"),

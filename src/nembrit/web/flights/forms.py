@@ -5,7 +5,7 @@ from django import forms
 from nembrit.web.common.fields import MomentField, NumberField
 from nembrit.web.common.seen import SeenForm
 from nembrit.web.flights.models import Flight
-from nembrit.web.flights.services import card_choices
+from nembrit.web.flights.services import card_choices, card_of
 
 
 class CardForm(forms.Form):
@@ -64,4 +64,6 @@ class FlightForm(SeenForm):
         builds = self.fields["build_entry"]
         assert isinstance(builds, forms.ModelChoiceField)
         builds.queryset = craft.build_entries.all()
-        self.fields["card_key"] = forms.ChoiceField(choices=[("", "no card"), *cards], required=False, label="Card")
+        own = self.instance.card_key
+        kept = [(own, card.name)] if own not in dict(cards) and (card := card_of(own)) else []  # a card that was put away stays
+        self.fields["card_key"] = forms.ChoiceField(choices=[("", "no card"), *cards, *kept], required=False, label="Card")

@@ -106,6 +106,7 @@ def _whole_ledger(tune: Tune) -> list[LedgerLine]:
     lines += [LedgerLine(at=row.made_at, kind="build", text=row.part, detail=row.text) for row in craft.build_entries.all()]
     for slip in tune.slips.select_related("decision"):
         label = f"{metric_label(slip.primary_metric)} should go {'down' if slip.direction == 'lower' else 'up'}"
+        label += ", confounded: two groups at once" if slip.confounded else ""
         lines.append(
             LedgerLine(
                 at=slip.created_at,

@@ -66,6 +66,8 @@ class Slip(models.Model):
     expect = models.CharField(max_length=300, blank=True)
     risk = models.CharField(max_length=300, blank=True)
     despite = models.CharField(max_length=300, blank=True)  # why settings change although mechanics are at fault
+    also = models.CharField(max_length=20, blank=True)  # a second group that changes at once
+    confounded = models.CharField(max_length=300, blank=True)  # why: its flights cannot tell which of the two did what
     primary_metric = models.CharField(max_length=40)
     direction = models.CharField(max_length=6, choices=Direction, default=Direction.LOWER)
     card_key = models.CharField(max_length=60, blank=True)
@@ -91,6 +93,30 @@ class Slip(models.Model):
 
     def get_absolute_url(self) -> str:
         return reverse("tunes:slip", args=[self.pk])
+
+
+class WaitingSlip(models.Model):
+    """A change that is written but not flown yet: nothing of it is on the craft."""
+
+    tune = models.ForeignKey(Tune, on_delete=models.CASCADE, related_name="waiting")
+    number = models.PositiveIntegerField()
+    group = models.CharField(max_length=20)
+    also = models.CharField(max_length=20, blank=True)
+    confounded = models.CharField(max_length=300, blank=True)
+    part = models.CharField(max_length=80, blank=True)
+    text = models.JSONField(default=dict)  # the fields of a slip's text, limits as in Slip
+    values = models.JSONField(default=dict)  # new values by setting's name
+    prediction = models.JSONField(default=dict)  # as in Slip
+    base_configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="waiting_slips")
+    kept_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = [models.UniqueConstraint(fields=("tune", "number"), name="one_waiting_slip_a_number")]
+
+    @property
+    def title(self) -> str:
+        return str(self.text.get("title", ""))
 
 
 class Answer(models.Model):

@@ -11,7 +11,7 @@ from nembrit.core.analysis.run import FlightResults
 from nembrit.core.errors import InputError
 from nembrit.core.report.codec import to_json
 from nembrit.core.report.documents import comparison_document
-from nembrit.core.setup.configuration import apply_changes, check_change, diff_settings
+from nembrit.core.setup.configuration import Setting, apply_changes, check_change, diff_settings
 from nembrit.core.simulate.cures import faults_after
 from nembrit.core.trials.counting import unlike
 from nembrit.core.trials.metrics import metric_label, metric_names
@@ -151,12 +151,15 @@ def make_slip(
     values: Mapping[str, str],
     part: str = "",
     shown_from: int | None = None,
+    also: str = "",
+    confounded: str = "",
 ) -> Slip:
     """Write a slip and make the next configuration, or the build entry for hardware.
 
-    `shown_from` is the revision (its row) that the values were typed beside. Raises OlderRevision if another is the
-    latest now; InputError if another slip is open, a setting belongs to another group, nothing changes, or mechanics
-    are at fault and no reason is given to change settings all the same.
+    `shown_from` is the revision (its row) that the values were typed beside; `also` a second group that changes at once,
+    which needs a reason and marks the trial as confounded. Raises OlderRevision if another revision is the latest now;
+    InputError if another slip is open, a setting belongs to another group, nothing changes, or mechanics are at fault and
+    no reason is given to change settings all the same.
     """
     other = open_slip(tune)
     if other:
@@ -167,13 +170,13 @@ def make_slip(
             "settings all the same"
         )
     plan = text.plan
-    if group not in GROUPS:
-        raise InputError(f"“{group}” is no group of settings")
+    require_groups(group, also, confounded)
     base, build = latest_configuration(tune.craft), latest_build(tune.craft)
     if base is not None and shown_from is not None and base.pk != shown_from:
         raise OlderRevision(tune.craft.configurations.filter(pk=shown_from).first(), base)
     number = (tune.slips.aggregate(top=Max("number"))["top"] or 0) + 1
     slip = Slip(tune=tune, number=number, group=group, base_configuration=base, base_build=build, **_columns(text))
+    slip.also, slip.confounded = also, confounded.strip()[:300] if also else ""
     slip.limits = [{"metric": limit.metric, "most": limit.most} for limit in plan.limits]
     if group == "hardware":
         if not part.strip():
@@ -183,7 +186,8 @@ def make_slip(
     else:
         if base is None:
             raise InputError("there is no configuration to change yet: save the present one first")
-        slip.result_configuration = _next_configuration(base, group, values, note=text.title)
+        changed = changed_settings(base, (group, also), values)
+        slip.result_configuration = add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=text.title)
         slip.prediction = predict(tune.craft, base, core_settings(slip.result_configuration))
     slip.save()
     tune.stage = stage_of(group)
@@ -220,11 +224,26 @@ def _columns(text: SlipText) -> dict[str, Any]:
     return {name: getattr(text, name) for name in SlipText.__dataclass_fields__ if name != "limits"}
 
 
-def _next_configuration(base: Configuration, group: str, values: Mapping[str, str], *, note: str) -> Configuration:
-    allowed = {setting.name for setting in group_settings(base, group)}
+def require_groups(group: str, also: str, confounded: str) -> None:
+    """One group, or two with a reason. Raises InputError for others."""
+    if group not in GROUPS or (also and also not in GROUPS):
+        raise InputError(f"“{group if group not in GROUPS else also}” is no group of settings")
+    if not also:
+        return
+    if "hardware" in (group, also) or also == group:
+        raise InputError("two groups at once are two groups of settings; a part and settings are two slips")
+    if not confounded.strip():
+        raise InputError("two groups at once cannot be told apart by their flights: say why you change both")
+
+
+def changed_settings(base: Configuration, groups: Sequence[str], values: Mapping[str, str]) -> tuple[Setting, ...]:
+    """The settings with new values in these groups. Raises InputError for values of others, and where nothing changes."""
+    named = [group for group in groups if group]
+    allowed = {setting.name for group in named for setting in group_settings(base, group)}
     for name, value in values.items():
         if name not in allowed:
-            raise InputError(f"“{name}” does not belong to the group {GROUPS[group]}: one slip changes one group")
+            told = " and ".join(GROUPS[group] for group in named)
+            raise InputError(f"“{name}” does not belong to the group {told}: one slip changes one group")
         if not value.strip() or len(value) > 200 or "\n" in value:
             raise InputError(f"“{name}” needs a value")
     settings = core_settings(base)
@@ -235,9 +254,15 @@ def _next_configuration(base: Configuration, group: str, values: Mapping[str, st
     differences = diff_settings(settings, changed)
     if not differences:
         raise InputError("nothing is changed yet: give at least one setting a new value")
-    if group == "other" and len(differences) > 1:
+    others = {setting.name for setting in group_settings(base, "other")} if "other" in named else set()
+    if sum(change.name in others for change in differences) > 1:
         raise InputError("settings without a meaning are changed one at a time; give them a meaning to change a group")
-    return add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=note)
+    untouched = [
+        group for group in named if not {one.name for one in group_settings(base, group)} & {d.name for d in differences}
+    ]
+    if len(named) > 1 and untouched:
+        raise InputError(f"nothing of {GROUPS[untouched[0]]} is changed: then it is a slip of one group")
+    return changed
 
 
 @transaction.atomic

@@ -41,6 +41,7 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "tune": slip.tune,
         "slip": slip,
         "group_label": GROUPS[slip.group],
+        "also_label": GROUPS.get(slip.also, ""),
         "changes": diff(base, result) if base and result else (),
         "verdict": verdict,
         "word": WORDS[verdict.word],

@@ -10,6 +10,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
     path("craft/<int:craft_id>/tune/new/", craft.tune_new, name="tune_new"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
+    path("craft/<int:craft_id>/slips/waiting/", slip.slip_waiting, name="slip_waiting"),
     path("<flight:flight_id>/repair/", slip.repair, name="repair"),
     path("slips/<int:slip_id>/", slip.slip, name="slip"),
     path("slips/<int:slip_id>/charts/<str:kind>/<str:axis>.json", slip.slip_chart, name="slip_chart"),

@@ -12,7 +12,7 @@ from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
-from nembrit.web.tunes import history, services
+from nembrit.web.tunes import history, services, waiting
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
@@ -98,6 +98,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "new_form": NewTuneForm(initial={"name": f"Tune {shown.tunes.count() + 1}"}),
         "courses": courses_of(shown),
         "open_slip": services.open_slip(present),
+        "waiting": waiting.lines(present),
         "finding": latest_act_finding(shown),
     }
     return render(request, "tunes/tune.html", context)

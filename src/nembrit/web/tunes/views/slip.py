@@ -1,56 +1,53 @@
 """Slips: written, flown, judged and decided."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
 from nembrit.web.bench.results import ensure_results, latest_act_finding
 from nembrit.web.bench.services import AXES
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, proposals, services, slip_page
+from nembrit.web.tunes import charts, history, proposals, services, slip_page, waiting
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, SlipForm, ValuesForm
-from nembrit.web.tunes.models import Slip
+from nembrit.web.tunes.models import Slip, Tune, WaitingSlip
 
 
 @require_http_methods(["GET", "POST"])
 def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
-    """Write a slip: first the group, then the new values of that group only."""
+    """Write a slip: first the group, then the new values of that group; fly it now, or keep it for later."""
     shown = get_object_or_404(Craft, pk=craft_id)
     present = services.tune_of(shown)
     latest = latest_configuration(shown)
-    groups = services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)]
-    group = request.POST.get("group") or request.GET.get("group", "")
-    posted = request.POST if request.method == "POST" else None
-    settings = services.group_settings(latest, group) if latest and group in GROUPS and group != "hardware" else []
-    try:
-        filled = proposals.proposal(shown, latest, group, request.GET) if posted is None else None
-    except CoreError as error:
-        filled = None
-        messages.error(request, f"Nothing was filled in: {error}.")
-    form = SlipForm(posted, initial=services.suggested(group) | (filled.text if filled else {}))
-    values = ValuesForm(posted, settings=settings, latest=latest) if latest and group != "hardware" else None
-    if values and filled:
-        values.fill(filled.values)
+    given = request.POST if request.method == "POST" else request.GET
+    kept = present.waiting.filter(pk=row_number(given.get("waiting")) or 0).first()
+    group = given.get("group", "") or (kept.group if kept else "")
+    also = given.get("also", "") or (kept.also if kept and request.method == "GET" else "")
+    also = also if also in GROUPS and "hardware" not in (group, also) and also != group else ""
+    settings = [one for key in (group, also) if key in GROUPS and latest for one in services.group_settings(latest, key)]
+    filled = _filled(request, shown, latest, group, kept)
+    start = services.suggested(group) | (filled.text if filled else {}) | (waiting.filled(kept) if kept else {})
+    form = SlipForm(request.POST if request.method == "POST" else None, initial=start)
+    values = (
+        ValuesForm(form.data if form.is_bound else None, settings=settings, latest=latest)
+        if latest and group != "hardware"
+        else None
+    )
+    if values:
+        values.fill(kept.values if kept else filled.values if filled else {})
     status = 400 if form.is_bound else 200
     if form.is_bound and form.is_valid() and (values is None or values.is_valid()):
-
-        def write() -> str:
-            slip = services.make_slip(
-                present, group=group, text=form.text(), part=form.cleaned_data["part"],
-                values=values.values() if values else {}, shown_from=values.cleaned_data["revision"] if values else None,
-            )  # fmt: skip
-            made = slip.result_configuration or slip.result_build
-            messages.success(request, f"Slip {slip.number} is written, {made} is made. Now fly it.")
-            return slip.get_absolute_url()
-
+        write = partial(_later if "later" in given else _write, request, present, group, also, form, values, kept)
         try:
             return redirect(once(request, write))
         except services.OlderRevision as error:
@@ -61,19 +58,69 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as error:
             form.add_error(None, str(error))
     context = {
-        "craft": shown,
-        "tune": present,
-        "latest": latest,
-        "groups": groups,
-        "group": group,
-        "group_label": GROUPS.get(group, ""),
-        "values": values,
-        "form": form,
-        "filled": filled,
-        "open_slip": services.open_slip(present),
-        "finding": latest_act_finding(shown),
-    }
+        "craft": shown, "tune": present, "latest": latest, "group": group, "also": also, "values": values, "form": form,
+        "groups": services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)], "filled": filled,
+        "group_label": GROUPS.get(group, ""), "also_label": GROUPS.get(also, ""), "kept": kept, "waiting": waiting.lines(present),
+        "open_slip": services.open_slip(present), "finding": latest_act_finding(shown),
+    }  # fmt: skip
     return render(request, "tunes/slip_new.html", context, status=status)
+
+
+def _filled(
+    request: HttpRequest, shown: Craft, latest: Configuration | None, group: str, kept: WaitingSlip | None
+) -> proposals.Proposal | None:
+    """What a bench or a finding fills in; nothing for what was sent, or kept before."""
+    if request.method == "POST" or kept:
+        return None
+    try:
+        return proposals.proposal(shown, latest, group, request.GET)
+    except CoreError as error:
+        messages.error(request, f"Nothing was filled in: {error}.")
+        return None
+
+
+def _write(
+    request: HttpRequest, tune: Tune, group: str, also: str, form: SlipForm, values: ValuesForm | None, kept: WaitingSlip | None
+) -> str:
+    """Make it the next change; one that waited does so no longer."""
+    slip = services.make_slip(
+        tune, group=group, also=also, text=form.text(), part=form.cleaned_data["part"], values=values.values() if values else {},
+        shown_from=values.cleaned_data["revision"] if values else None, confounded=form.cleaned_data["confounded"],
+    )  # fmt: skip
+    if kept:
+        kept.delete()
+    messages.success(
+        request, f"Slip {slip.number} is written, {slip.result_configuration or slip.result_build} is made. Now fly it."
+    )
+    return slip.get_absolute_url()
+
+
+def _later(
+    request: HttpRequest, tune: Tune, group: str, also: str, form: SlipForm, values: ValuesForm | None, kept: WaitingSlip | None
+) -> str:
+    """Keep it for later: nothing on the craft changes."""
+    made = waiting.keep(
+        tune, group=group, also=also, text=form.text(), values=values.values() if values else {},
+        part=form.cleaned_data["part"], confounded=form.cleaned_data["confounded"],
+    )  # fmt: skip
+    if kept:
+        kept.delete()
+    messages.success(request, f"“{made.title}” waits; nothing on the craft is changed.")
+    return reverse("tunes:tune", args=[tune.craft_id])
+
+
+@require_POST
+def slip_waiting(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Put one that waits away, or predict all of them anew."""
+    tune = services.tune_of(get_object_or_404(Craft, pk=craft_id))
+    if request.POST.get("do") == "predict":
+        waiting.predict_anew(tune)
+        messages.success(request, "Predicted anew, beside the settings of now.")
+    else:
+        gone = get_object_or_404(tune.waiting, pk=row_number(request.POST.get("waiting")) or 0)
+        gone.delete()
+        messages.success(request, f"“{gone.title}” is put away.")
+    return redirect("tunes:tune", craft_id)
 
 
 @require_POST

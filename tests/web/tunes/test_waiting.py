@@ -22,7 +22,7 @@ class TestRanking:
                 DOWN_20 | {"overshoot.roll": [0.05, 0.06, 0.05, 0.065]},
                 1.0,
                 0.5,
-                "uses up to 50 % of its limit on overshoot, roll",
+                "up to 50 % of its limit on overshoot, roll",
             ),
             (DOWN_20 | {"overshoot.roll": [0.05, 0.06, 0.05, 0.09]}, 1.0, 4 / 3, "may break its limit on overshoot, roll"),
             (DOWN_20 | {"overshoot.roll": [0.05, 0.03, 0.02, 0.04]}, 1.0, 0.0, "up to 0 %"),

@@ -10,7 +10,7 @@ from nembrit.core.trials.metrics import metric_kind
 from nembrit.core.trials.plan import LEAST_FLIGHTS, Limit
 from nembrit.core.trials.trial import LimitState, limit_state
 
-_AS_GOOD_RATIO, _AS_GOOD_POINTS = 0.15, 0.05  # what still counts as being as before (common practice, no source)
+AS_GOOD_RATIO, AS_GOOD_POINTS = 0.15, 0.05  # what still counts as being as before (common practice, no source)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -77,6 +77,6 @@ def as_before(sound: Sequence[FlownFlight], since: Sequence[FlownFlight], metric
     found = AsBefore(metric=metric, n_sound=len(sound), n_since=len(since), state=None)
     if min(len(sound), len(since)) < LEAST_FLIGHTS["free"]:
         return found
-    limit = Limit(metric=metric, most=_AS_GOOD_POINTS if kind.scale == "linear" else _AS_GOOD_RATIO)
+    limit = Limit(metric=metric, most=AS_GOOD_POINTS if kind.scale == "linear" else AS_GOOD_RATIO)
     sides = [replace(flight, is_after=False) for flight in sound] + [replace(flight, is_after=True) for flight in since]
     return replace(found, state=limit_state(limit, sides))

@@ -108,6 +108,34 @@ class DecisionForm(forms.Form):
     note = forms.CharField(max_length=300, required=False)
 
 
+class ProvokeForm(forms.Form):
+    """Under which conditions an old fault must stay away."""
+
+    fault = forms.CharField(max_length=200, label="What came, in words")
+    lowest_cell_v = NumberField(low=2, high=4.3, required=False, label="Pack down to, V a cell under load")
+    throttle_pct = NumberField(low=30, high=100, required=False, label="Throttle up to, %")
+    highest_temperature_c = NumberField(low=-20, high=120, required=False, label="Board as warm as, °C")
+
+    def condition_fields(self) -> list[forms.BoundField]:
+        return [self[name] for name in self.fields if name != "fault"]
+
+    def conditions(self) -> dict[str, float | None]:
+        data = self.cleaned_data
+        throttle = data["throttle_pct"]
+        return {
+            "lowest_cell_v": data["lowest_cell_v"], "highest_throttle_ratio": None if throttle is None else throttle / 100,
+            "highest_temperature_c": data["highest_temperature_c"],
+        }  # fmt: skip
+
+    @staticmethod
+    def start(conditions: Mapping[str, float], fault: str) -> dict[str, Any]:
+        """What the form shows for conditions in core units."""
+        found: dict[str, Any] = {name: f"{value:g}" for name, value in conditions.items() if name != "highest_throttle_ratio"}
+        if "highest_throttle_ratio" in conditions:
+            found["throttle_pct"] = f"{100 * conditions['highest_throttle_ratio']:g}"
+        return found | {"fault": fault}
+
+
 class AnswerForm(forms.Form):
     """What a tuner says about one flight of a trial."""
 
@@ -165,6 +193,11 @@ class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms tak
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["state"].required = False
+
+        stage = self.fields["stage"]
+        assert isinstance(stage, forms.ChoiceField)
+        if self.instance.stage != Tune.Stage.LOCKED:  # that is gone to by locking it in
+            stage.choices = [(key, label) for key, label in Tune.Stage.choices if key != Tune.Stage.LOCKED]
 
     def clean_state(self) -> str:
         """What is not said stays as it is."""

@@ -8,6 +8,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import latest_build, latest_configuration
 from nembrit.web.tunes.models import Slip, Tune
+from nembrit.web.tunes.verifying import verification_of
 
 _FLIGHTS = 4
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
@@ -20,6 +21,9 @@ class Need:
     text: str
     is_met: bool
     told: str = ""  # how far it is
+    is_flown: bool = False  # met by flying
+    is_decided: bool = False  # met by a decided slip
+    is_bench: bool = False  # measured on a bench
 
 
 def needs_of(tune: Tune) -> list[Need]:
@@ -44,8 +48,9 @@ def needs_of(tune: Tune) -> list[Need]:
         return [_sound(flights), _decided(tune, ("pd.", "i", "feed_forward"), "a slip of gains is decided")]
     if stage == Tune.Stage.VERIFY:
         return [
-            _flown(flights, "four flights of one card with the settings of now"),
             Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists()),
+            _flown(flights, "four flights of one card with the settings of now"),
+            _verified(tune),
         ]
     if stage == Tune.Stage.LOCKED:
         return [Need(text="the settings of now are the reference", is_met=latest is not None and latest.is_reference)]
@@ -58,7 +63,15 @@ def _flown(flights: list[Flight], text: str) -> Need:
         if flight.card_key:
             counts[flight.card_key] = counts.get(flight.card_key, 0) + 1
     most = max(counts.values(), default=0)
-    return Need(text=text, is_met=most >= _FLIGHTS, told=f"{min(most, _FLIGHTS)} of {_FLIGHTS}")
+    return Need(text=text, is_met=most >= _FLIGHTS, told=f"{min(most, _FLIGHTS)} of {_FLIGHTS}", is_flown=True)
+
+
+def _verified(tune: Tune) -> Need:
+    found = verification_of(tune)
+    text = "a passed comparison with the baseline"
+    if found is None:
+        return Need(text=text, is_met=False, told="nothing was changed yet")
+    return Need(text=text, is_met=found.is_passed, told=found.sentence)
 
 
 def _no_fault(flights: list[Flight]) -> Need:
@@ -77,8 +90,8 @@ def _quiet(craft: Craft, flights: list[Flight]) -> Need:
     for flight, results in by_flight(flights[:3], "metrics"):
         rough = results.metrics.values.get("motor_roughness") if results and results.metrics else None
         if rough is not None:
-            return Need(text=text, is_met=rough <= target, told=f"flight {flight.number}: {100 * rough:.2g} %")
-    return Need(text=text, is_met=False, told="not measured yet")
+            return Need(text=text, is_met=rough <= target, told=f"flight {flight.number}: {100 * rough:.2g} %", is_bench=True)
+    return Need(text=text, is_met=False, told="not measured yet", is_bench=True)
 
 
 def _sound(flights: list[Flight]) -> Need:
@@ -87,11 +100,12 @@ def _sound(flights: list[Flight]) -> Need:
         if results is not None and results.loop is not None and results.loop.axes:
             axis, own = max(results.loop.axes.items(), key=lambda pair: pair[1].sensitivity_peak.value)
             peak = own.sensitivity_peak.value
-            return Need(text=text, is_met=peak <= _SOUND_PEAK, told=f"flight {flight.number}: {axis} {peak:.2f}")
-    return Need(text=text, is_met=False, told="not measured yet: fly the half-minute card")
+            return Need(text=text, is_met=peak <= _SOUND_PEAK, told=f"flight {flight.number}: {axis} {peak:.2f}", is_bench=True)
+    return Need(text=text, is_met=False, told="not measured yet: fly the half-minute card", is_bench=True)
 
 
 def _decided(tune: Tune, groups: tuple[str, ...], text: str) -> Need:
     decided = [slip for slip in tune.slips.exclude(state=Slip.State.OPEN) if slip.group.startswith(groups)]
     kept = sum(slip.state == Slip.State.KEPT for slip in decided)
-    return Need(text=text, is_met=bool(decided), told=f"{kept} kept, {len(decided) - kept} undone" if decided else "")
+    told = f"{kept} kept, {len(decided) - kept} undone" if decided else ""
+    return Need(text=text, is_met=bool(decided), told=told, is_decided=True)

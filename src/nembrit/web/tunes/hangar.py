@@ -9,8 +9,9 @@ from nembrit.core.causes.finding import Finding
 from nembrit.web.bench.results import act_finding_of, by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.tunes.guide import step_of
 from nembrit.web.tunes.history import outcome_line
-from nembrit.web.tunes.models import Slip, Tune
+from nembrit.web.tunes.models import Experiment, Slip, Tune
 from nembrit.web.tunes.trials import trial_of
 
 _RECENT = 5
@@ -42,8 +43,9 @@ def on_the_bench() -> list[OnTheBench]:
     found = []
     for one in craft:
         own, flights = slips.get(one.pk, []), recent.get(one.pk, [])
-        step, url = _next(one, own, act_finding_of([(flight, judged[flight]) for flight in flights]), one.pk in settled, flights)
         present = tunes.get(one.pk)
+        finding = act_finding_of([(flight, judged[flight]) for flight in flights])
+        step, url = _next(one, present, own, finding, one.pk in settled, flights)
         stage = Tune.Stage(present.stage if present else Tune.Stage.BASELINE).label
         if present and present.state != Tune.State.RUNNING:
             stage = f"{stage}, {present.get_state_display()}"
@@ -55,7 +57,8 @@ def next_step(craft: Craft) -> tuple[str, str]:
     """The one next step of a craft, with its reason, and where it is done."""
     flights = list(craft.flights.active()[:_RECENT])
     slips = list(Slip.objects.filter(tune__craft=craft).select_related("decision", "tune__craft").order_by("number"))
-    return _next(craft, slips, act_finding_of(by_flight(flights, "judgement")), craft.configurations.exists(), flights)
+    finding = act_finding_of(by_flight(flights, "judgement"))
+    return _next(craft, craft.tunes.first(), slips, finding, craft.configurations.exists(), flights)
 
 
 def _recent(flights: QuerySet[Flight]) -> dict[int, list[Flight]]:
@@ -69,7 +72,12 @@ def _recent(flights: QuerySet[Flight]) -> dict[int, list[Flight]]:
 
 
 def _next(
-    craft: Craft, slips: list[Slip], finding: tuple[Flight, Finding] | None, has_settings: bool, flights: list[Flight]
+    craft: Craft,
+    tune: Tune | None,
+    slips: list[Slip],
+    finding: tuple[Flight, Finding] | None,
+    has_settings: bool,
+    flights: list[Flight],
 ) -> tuple[str, str]:
     open_slip = next((slip for slip in slips if slip.state == Slip.State.OPEN), None)
     if open_slip is not None:
@@ -77,6 +85,10 @@ def _next(
         if verdict.word == "not_yet":
             return f"Fly on for slip {open_slip.number}: {verdict.why}", open_slip.get_absolute_url()
         return f"Decide slip {open_slip.number}: {verdict.sentence}. Keep it or undo it", open_slip.get_absolute_url()
+    if (asked := craft.experiments.filter(state=Experiment.State.FLYING).first()) is not None:
+        n_left = asked.turns.filter(flight=None, is_skipped=False).count()
+        told = f"{n_left} flight{'' if n_left == 1 else 's'} to go" if n_left else "rate what is flown, then reveal it"
+        return f"Fly on for “{asked.question}”: {told}", asked.get_absolute_url()
     if finding is not None:
         return f"Cure first: {finding[1].highlight} (flight {finding[0].number})", finding[0].get_absolute_url()
     if not has_settings:
@@ -84,7 +96,9 @@ def _next(
     if not flights:
         card = "it" if craft.kind == Craft.Kind.FIXED_WING else "the half-minute card"
         return f"Fly {card} and attach the log", craft.get_absolute_url()
-    return "Write the next change slip", reverse("tunes:slip_new", args=[craft.pk])
+    if tune is None:
+        return "Write the next change slip", reverse("tunes:slip_new", args=[craft.pk])
+    return step_of(tune, flights)
 
 
 def _last(slips: list[Slip], flights: list[Flight]) -> str:

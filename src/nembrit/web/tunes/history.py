@@ -6,7 +6,7 @@ from datetime import datetime
 from nembrit.core.trials.metrics import metric_kind
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
-from nembrit.web.tunes.models import Decision, Slip, Tune
+from nembrit.web.tunes.models import Decision, Experiment, Slip, Tune
 from nembrit.web.tunes.services import metric_label, stage_of
 
 
@@ -64,7 +64,13 @@ def _outcomes(tune: Tune) -> dict[str, str]:
     return lines
 
 
-KINDS = {"slip": "slips", "decision": "decisions", "flights": "flights", "configuration": "settings", "build": "build entries"}
+KINDS = {
+    "slip": "slips and questions",
+    "decision": "decisions",
+    "flights": "flights",
+    "configuration": "settings",
+    "build": "build entries",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,8 +128,23 @@ def _whole_ledger(tune: Tune) -> list[LedgerLine]:
             lines.append(
                 LedgerLine(at=decision.decided_at, kind="decision", text=text, detail=decision.note, url=slip.get_absolute_url())
             )
+    if tune.locked_at:
+        why = f"although: {tune.lock_note}" if tune.lock_note else tune.verification.get("sentence", "")
+        lines.append(LedgerLine(at=tune.locked_at, kind="decision", text=f"{tune.locked_configuration} locked in", detail=why))
+    lines += [line for one in craft.experiments.select_related("kept_arm") for line in _question_lines(one)]
     lines += _flight_lines(craft)
     return sorted(lines, key=lambda line: line.at, reverse=True)
+
+
+def _question_lines(asked: Experiment) -> list[LedgerLine]:
+    """When a question was asked, and when it was revealed or given up."""
+    url = asked.get_absolute_url()
+    lines = [LedgerLine(at=asked.made_at, kind="slip", text=f"Question {asked.number}: {asked.question}", url=url)]
+    if asked.revealed_at:
+        text = f"Question {asked.number} {asked.get_state_display()}"
+        text += f", {asked.kept_arm} kept" if asked.kept_arm else ""
+        lines.append(LedgerLine(at=asked.revealed_at, kind="decision", text=text, detail=asked.note, url=url))
+    return lines
 
 
 def _flight_lines(craft: Craft) -> list[LedgerLine]:

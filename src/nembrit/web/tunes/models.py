@@ -35,6 +35,10 @@ class Tune(models.Model):
     route = models.CharField(max_length=10, choices=Route, default=Route.LOG_FIRST)
     stage = models.CharField(max_length=10, choices=Stage, default=Stage.BASELINE)
     started_at = models.DateTimeField(auto_now_add=True)
+    locked_at = models.DateTimeField(null=True, blank=True)
+    locked_configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="locked_by")
+    lock_note = models.CharField(max_length=300, blank=True)  # why it was locked in without a passed comparison
+    verification = models.JSONField(default=dict, blank=True)  # the comparison with the baseline, as it stood then
 
     class Meta:
         ordering = ("-id",)
@@ -85,6 +89,8 @@ class Slip(models.Model):
     # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
     cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")
     cause_code = models.CharField(max_length=40, blank=True)  # of that finding
+    # provoke the old fault: conditions (name, value), the fault in words, and the pilot's answers by flight's row
+    provoke = models.JSONField(default=dict, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -1,5 +1,7 @@
 """The craft's home, and its tune with the ledger."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -12,11 +14,12 @@ from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs.models import Log
-from nembrit.web.tunes import history, services, waiting
+from nembrit.web.tunes import history, services, verifying, waiting
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
 from nembrit.web.tunes.hangar import next_step, on_the_bench
+from nembrit.web.tunes.models import Tune
 
 
 @require_safe
@@ -81,6 +84,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         form.save()
         messages.success(request, "The tune is saved.")
         return redirect(present)
+    needs = needs_of(present)
     kind = request.GET.get("kind", "")
     kind = kind if kind in history.KINDS else ""
     context = {
@@ -92,7 +96,10 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "kind": kind,
         "kinds": history.KINDS,
         "next": next_step(shown),
-        "needs": needs_of(present),
+        "needs": needs,
+        "all_met": all(need.is_met for need in needs),
+        "is_last": present.stage in (Tune.Stage.VERIFY, Tune.Stage.LOCKED),
+        "verification": _verification(present),
         "is_newest": present.pk == newest.pk,
         "tunes": list(shown.tunes.all()),
         "new_form": NewTuneForm(initial={"name": f"Tune {shown.tunes.count() + 1}"}),
@@ -102,6 +109,44 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "finding": latest_act_finding(shown),
     }
     return render(request, "tunes/tune.html", context)
+
+
+def _verification(present: Tune) -> dict[str, Any] | None:
+    """The comparison with the baseline from the stage on that asks for it."""
+    if present.stage not in (Tune.Stage.VERIFY, Tune.Stage.LOCKED):
+        return None
+    found = verifying.verification_of(present)
+    rows = [
+        (one, services.metric_label(one.name), verifying.is_broken(one), verifying.may_be_worse(one), verifying.limit_pct(one))
+        for one in (found.metrics if found else ())
+    ]
+    return {"found": found, "rows": rows}
+
+
+@require_POST
+def tune_on(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Go on to the next stage."""
+    present = services.tune_of(get_object_or_404(Craft, pk=craft_id))
+    try:
+        label = verifying.go_on(present)
+    except CoreError as error:
+        messages.error(request, f"Nothing was changed: {error}.")
+    else:
+        messages.success(request, f"{present.name} is at {label.lower()} now.")
+    return redirect(present)
+
+
+@require_POST
+def tune_lock(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Lock the settings of now in as the reference."""
+    present = services.tune_of(get_object_or_404(Craft, pk=craft_id))
+    try:
+        verifying.lock(present, despite=request.POST.get("despite", ""))
+    except CoreError as error:
+        messages.error(request, f"Nothing was locked in: {error}.")
+    else:
+        messages.success(request, f"Locked in: {present.locked_configuration} is the reference now.")
+    return redirect(present)
 
 
 @require_POST

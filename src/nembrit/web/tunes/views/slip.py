@@ -18,8 +18,8 @@ from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, proposals, services, slip_page, waiting
-from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, SlipForm, ValuesForm
+from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, waiting
+from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Slip, Tune, WaitingSlip
 
 
@@ -140,7 +140,8 @@ def repair(request: HttpRequest, flight_id: int) -> HttpResponse:
 def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
     """One change, the flights that judge it, and the one sentence that they allow."""
     shown = get_object_or_404(
-        Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration", "decision"), pk=slip_id
+        Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration", "decision", "cause_flight"),
+        pk=slip_id,
     )
     context = slip_page.context_of(shown)
     context |= {
@@ -148,7 +149,46 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
         "waiting": ensure_results([row.flight for row in context["judged"] if row.standing is None]),
         "extend_form": ExtendForm(initial={"total": context["next_total"]}),
     }
+    if provoking.is_repair(shown):
+        context |= {"provocation": provoking.provocation_of(shown), "provoke_form": _provoke_form(shown)}
     return render(request, "tunes/slip.html", context)
+
+
+def _provoke_form(shown: Slip) -> ProvokeForm:
+    """As it was planned; else what was special about the flight whose finding led to the repair."""
+    planned = shown.provoke.get("conditions") or [{"name": one.name, "value": one.value} for one in provoking.proposed(shown)]
+    fault = shown.provoke.get("fault", "") or shown.cause_code.replace("_", " ")
+    return ProvokeForm(initial=ProvokeForm.start({one["name"]: one["value"] for one in planned}, fault))
+
+
+@require_POST
+def slip_provoke(request: HttpRequest, slip_id: int) -> HttpResponse:
+    """Fix the conditions under which a repaired fault must stay away."""
+    shown = get_object_or_404(Slip.objects.select_related("tune__craft"), pk=slip_id, decision=None)
+    form = ProvokeForm(request.POST)
+    if not form.is_valid():
+        told = " ".join(f"{form[name].label}: {' '.join(map(str, errors))}" for name, errors in form.errors.items())
+        messages.error(request, f"Nothing was changed. {told}")
+        return redirect(shown)
+    return _told(
+        request, shown, lambda: provoking.plan(shown, form.conditions(), fault=form.cleaned_data["fault"]),
+        lambda _: "The conditions are fixed. Fly them, the first seconds close and low.",
+    )  # fmt: skip
+
+
+@require_POST
+def slip_provoked(request: HttpRequest, slip_id: int, flight_id: int) -> HttpResponse:
+    """What the pilot saw of the old fault in one flight."""
+    shown = get_object_or_404(Slip.objects.select_related("tune__craft"), pk=slip_id, decision=None)
+    flight = get_object_or_404(shown.tune.craft.flights.active(), pk=flight_id)
+    came_back = request.POST.get("came_back")
+    if came_back not in ("yes", "no"):
+        messages.error(request, "Say whether it came back or stayed away.")
+        return redirect(shown)
+    return _told(
+        request, shown, lambda: provoking.answer(shown, flight, came_back=came_back == "yes"),
+        lambda _: f"Flight {flight.number}: it {'came back' if came_back == 'yes' else 'stayed away'}.",
+    )  # fmt: skip
 
 
 @require_safe

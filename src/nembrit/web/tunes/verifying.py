@@ -1,0 +1,83 @@
+"""The tune of now against its baseline, and locking it in."""
+
+from django.db import transaction
+from django.utils import timezone
+
+from nembrit.core.errors import InputError
+from nembrit.core.report.codec import to_json
+from nembrit.core.trials.counting import FlownFlight
+from nembrit.core.trials.verify import Verification, is_broken, limit_pct, may_be_worse, verify
+from nembrit.web.bench.results import by_flight
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import latest_build, latest_configuration, set_reference, states_of
+from nembrit.web.tunes.models import Slip, Tune
+from nembrit.web.tunes.trials import flown_flight
+
+__all__ = ["Verification", "is_broken", "limit_pct", "lock", "may_be_worse", "verification_of"]
+
+
+def verification_of(tune: Tune) -> Verification | None:
+    """The flights of the settings and build of now against those of before the tune's first slip; None without a slip."""
+    first = tune.slips.order_by("number").first()
+    latest = latest_configuration(tune.craft)
+    if first is None or latest is None:
+        return None
+    states = states_of(tune.craft)
+    baseline = states.of(first.base_configuration_id, first.base_build_id)
+    build = latest_build(tune.craft)
+    now = states.of(latest.pk, build.pk if build else None)
+    if baseline == now:
+        return None
+    flights = list(tune.craft.flights.active().exclude(card_key="").order_by("flown_at", "number"))
+    sides = [(one, states.of(one.configuration_id, one.build_entry_id)) for one in flights]
+    return verify(
+        _by_card([one for one, state in sides if state == baseline]), _by_card([one for one, state in sides if state == now])
+    )
+
+
+def _by_card(flights: list[Flight]) -> dict[str, list[FlownFlight]]:
+    found: dict[str, list[FlownFlight]] = {}
+    for flight, results in by_flight(flights, "metrics", "judgement"):
+        if results is not None:
+            found.setdefault(flight.card_key, []).append(flown_flight(flight, results, is_after=False))
+    return found
+
+
+@transaction.atomic
+def lock(tune: Tune, *, despite: str = "") -> Tune:
+    """Write the settings of now as the reference and end the tune. Raises InputError while a slip is open, and where the
+    comparison with the baseline is not passed and no reason is given.
+    """
+    latest = latest_configuration(tune.craft)
+    if latest is None:
+        raise InputError("there are no settings to lock in")
+    if (flying := tune.slips.filter(state=Slip.State.OPEN).first()) is not None:
+        raise InputError(f"slip {flying.number} is still open: decide it first")
+    found = verification_of(tune)
+    if (found is None or not found.is_passed) and not despite.strip():
+        told = found.sentence if found else "nothing was changed yet that could be verified"
+        raise InputError(f"{told}. Fly what is missing, or say why you lock it in all the same")
+    set_reference(latest)
+    tune.stage, tune.locked_at, tune.locked_configuration = Tune.Stage.LOCKED, timezone.now(), latest
+    tune.lock_note = despite.strip()[:300]
+    tune.verification = {"sentence": found.sentence if found else "", "kept": to_json(found)} if found else {}
+    tune.save(update_fields=("stage", "locked_at", "locked_configuration", "lock_note", "verification"))
+    return tune
+
+
+def stages_of(craft: Craft) -> list[str]:
+    """The stages of a tune in their order; trim is for craft with wings."""
+    return [stage for stage in Tune.Stage if stage != Tune.Stage.TRIM or craft.kind == Craft.Kind.FIXED_WING]
+
+
+@transaction.atomic
+def go_on(tune: Tune) -> str:
+    """Go on to the next stage; its name. Raises InputError at the last that is gone to without locking."""
+    stages = stages_of(tune.craft)
+    following = stages[stages.index(tune.stage) + 1 :] if tune.stage in stages else stages[:1]
+    if not following or following[0] == Tune.Stage.LOCKED:
+        raise InputError("what comes next is locking it in")
+    tune.stage = following[0]
+    tune.save(update_fields=("stage",))
+    return Tune.Stage(tune.stage).label

@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "nembrit.web.simulator",
     "nembrit.web.bench",
     "nembrit.web.packs",
+    "nembrit.web.planning",
     "nembrit.web.tunes",
 ]
 

@@ -15,6 +15,7 @@ urlpatterns = [
     path("", include("nembrit.web.simulator.urls")),
     path("", include("nembrit.web.bench.urls")),
     path("", include("nembrit.web.packs.urls")),
+    path("", include("nembrit.web.planning.urls")),
     path("", include("nembrit.web.tunes.urls")),
 ]
 

@@ -34,10 +34,10 @@ class TestVerify:
         ("factors", "scatter", "word", "told"),
         [
             ({}, 0.02, "passed", "nothing is worse by more than its limit"),
-            ({"motion_noise": 0.3}, 0.02, "passed", "motion noise, roll better; nothing is worse"),
+            ({"motion_noise": 0.3}, 0.02, "passed", "motion noise on roll better; nothing is worse"),
             ({"motor_roughness": 1.10}, 0.02, "passed", "nothing is worse by more"),
             ({"motor_roughness": 1.5}, 0.02, "failed", "not verified: motor roughness rose by 5"),
-            ({"overshoot": 0.08}, 0.02, "failed", "overshoot, roll rose by 8 points"),
+            ({"overshoot": 0.08}, 0.02, "failed", "overshoot on roll rose by 8 points"),
             ({"motor_roughness": 1.14}, 0.02, "not_sure", "not ruled out for motor roughness"),
             ({"tracking_error": 1.2}, 0.4, "not_sure", "not ruled out for"),
         ],

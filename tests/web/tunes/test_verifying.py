@@ -63,7 +63,7 @@ class TestLocking:
     def test_a_passed_comparison_locks_in(self, client: Client, craft: Craft, fly, changed: Slip, act) -> None:
         address = f"/craft/{craft.pk}/tune/"
         page = client.get(address).content.decode()
-        assert "4 of 4 flights of the baseline and 0 of 4 of now" in page, page[page.index('id="verify"'):][:900]
+        assert "4 of 4 flights of the baseline and 0 of 4 of now" in page, page[page.index('id="verify"') :][:900]
         assert "Nothing was locked in" in act(f"{address}lock/")
         fly(0.7, 0.7, 0.7, 0.7)
         page = client.get(address).content.decode()
@@ -157,3 +157,21 @@ class TestProvoking:
         before = craft.flights.active().order_by("number").first()
         assert "not flown since the repair" in act(f"/slips/{repair.pk}/provoke/{before.pk}/", came_back="no")
         assert "Say whether" in act(f"/slips/{repair.pk}/provoke/{before.pk}/", came_back="maybe")
+
+
+class TestReport:
+    def test_a_report_tells_what_was_done_and_what_it_brought(self, client: Client, craft: Craft, fly, changed: Slip) -> None:
+        fly(0.7, 0.7, 0.7, 0.7)
+        page = client.get(f"/craft/{craft.pk}/tune/report/").content.decode()
+        for told in ("a change", "Verified against the baseline", "smooth d hz", "All settings, r2", "mean of 4 flights"):
+            assert told in page
+        assert page.count("<polyline") == 12
+        kept = client.get(f"/craft/{craft.pk}/tune/report/?save=1")
+        assert 'filename="pebble-report.html"' in kept["Content-Disposition"]
+        for outside in ("http", "<script", "<link", "src="):
+            assert outside not in kept.content.decode().replace('xmlns="http', "")
+
+    def test_a_report_of_nothing_says_so(self, client: Client, craft: Craft) -> None:
+        page = client.get(f"/craft/{craft.pk}/tune/report/").content.decode()
+        assert "Nothing was changed yet" in page
+        assert "No change is decided yet" in page

@@ -39,7 +39,7 @@ class Verification:
 
     @property
     def sentence(self) -> str:
-        """“verified against the baseline: motion noise, roll better; nothing is worse by more than its limit”."""
+        """“verified against the baseline: motion noise on roll better; nothing is worse by more than its limit”."""
         needed = LEAST_FLIGHTS["free"]
         if self.word == "not_yet":
             return (
@@ -48,10 +48,10 @@ class Verification:
             )
         if self.word == "failed":
             return f"not verified: {'; '.join(_told(one) for one in self.broken)}"
-        gained = [metric_label(one.name) for one in self.metrics if one.verdict == "better"]
+        gained = [_spoken(one) for one in self.metrics if one.verdict == "better"]
         more = f" and {len(gained) - 3} more" if len(gained) > 3 else ""
         told = f"{', '.join(gained[:3])}{more} better; " if gained else ""
-        doubt = ", ".join(metric_label(one.name) for one in self.unsure[:3])
+        doubt = ", ".join(map(_spoken, self.unsure[:3]))
         rest = f"nothing clearly worse, though not ruled out for {doubt}" if doubt else "nothing is worse by more than its limit"
         return f"verified against the baseline: {told}{rest}"
 
@@ -100,10 +100,15 @@ def limit_pct(metric: MetricVerdict) -> float:
     return 100 * (AS_GOOD_POINTS if metric.kind.scale == "linear" else AS_GOOD_RATIO)
 
 
+def _spoken(metric: MetricVerdict) -> str:
+    """“motion noise on roll”: without the comma of the label, for lists."""
+    return metric_label(metric.name).replace(", ", " on ")
+
+
 def _told(metric: MetricVerdict) -> str:
     unit = "points" if metric.kind.scale == "linear" else "%"
     change = metric.change_pct or 0.0
-    return f"{metric_label(metric.name)} {'rose' if change > 0 else 'fell'} by {abs(change):.2g} {unit}"
+    return f"{_spoken(metric)} {'rose' if change > 0 else 'fell'} by {abs(change):.2g} {unit}"
 
 
 def _card(baseline: Mapping[str, Sequence[FlownFlight]], now: Mapping[str, Sequence[FlownFlight]]) -> str:

@@ -196,12 +196,13 @@ def curves_of(slip: Slip, kind: str, axis: str) -> BeforeAfter:
     results = by_flight([row.flight for row in counted], "noise" if kind == "noise" else "response")
     sides: dict[bool, list[tuple[FloatArray, FloatArray]]] = {False: [], True: []}
     for row, (_, own) in zip(counted, results, strict=True):
-        if own and (curve := _curve(own, axis)):
+        if own and (curve := curve_of(own, axis)):
             sides[row.is_after].append(curve)
     return BeforeAfter(before=overlay(sides[False]), after=overlay(sides[True]))
 
 
-def _curve(results: FlightResults, axis: str) -> tuple[FloatArray, FloatArray] | None:
+def curve_of(results: FlightResults, axis: str) -> tuple[FloatArray, FloatArray] | None:
+    """A flight's step response (ms) where that was loaded, else its noise density (Hz) of one axis; None without it."""
     if results.response is not None:
         step = results.response.steps.get(axis)
         return (1000 * step.t_s, step.response) if step else None

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from nembrit.web.tunes.views import craft, experiment, slip
+from nembrit.web.tunes.views import craft, experiment, report, slip
 
 app_name = "tunes"
 urlpatterns = [
@@ -9,6 +9,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/flights/", craft.flights_many, name="flights_many"),
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
     path("craft/<int:craft_id>/tune/new/", craft.tune_new, name="tune_new"),
+    path("craft/<int:craft_id>/tune/report/", report.report, name="report"),
     path("craft/<int:craft_id>/tune/on/", craft.tune_on, name="tune_on"),
     path("craft/<int:craft_id>/tune/lock/", craft.tune_lock, name="tune_lock"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),

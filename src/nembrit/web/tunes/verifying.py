@@ -19,8 +19,16 @@ __all__ = ["Verification", "is_broken", "limit_pct", "lock", "may_be_worse", "ve
 
 def verification_of(tune: Tune) -> Verification | None:
     """The flights of the settings and build of now against those of before the tune's first slip; None without a slip."""
+    sides = sides_of_tune(tune)
+    return verify(_by_card(sides[0]), _by_card(sides[1])) if sides else None
+
+
+def sides_of_tune(tune: Tune) -> tuple[list[Flight], list[Flight]] | None:
+    """Flights with a card from before the tune's first slip, and those with the settings and build of now, as flown; None
+    where nothing was changed. A locked tune's now is what was locked in.
+    """
     first = tune.slips.order_by("number").first()
-    latest = latest_configuration(tune.craft)
+    latest = tune.locked_configuration or latest_configuration(tune.craft)
     if first is None or latest is None:
         return None
     states = states_of(tune.craft)
@@ -30,10 +38,8 @@ def verification_of(tune: Tune) -> Verification | None:
     if baseline == now:
         return None
     flights = list(tune.craft.flights.active().exclude(card_key="").order_by("flown_at", "number"))
-    sides = [(one, states.of(one.configuration_id, one.build_entry_id)) for one in flights]
-    return verify(
-        _by_card([one for one, state in sides if state == baseline]), _by_card([one for one, state in sides if state == now])
-    )
+    known = [(one, states.of(one.configuration_id, one.build_entry_id)) for one in flights]
+    return [one for one, state in known if state == baseline], [one for one, state in known if state == now]
 
 
 def _by_card(flights: list[Flight]) -> dict[str, list[FlownFlight]]:

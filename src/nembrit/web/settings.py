@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "nembrit.web.packs",
     "nembrit.web.planning",
     "nembrit.web.tunes",
+    "nembrit.web.archive",
 ]
 
 MIDDLEWARE = [

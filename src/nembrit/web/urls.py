@@ -17,6 +17,7 @@ urlpatterns = [
     path("", include("nembrit.web.packs.urls")),
     path("", include("nembrit.web.planning.urls")),
     path("", include("nembrit.web.tunes.urls")),
+    path("", include("nembrit.web.archive.urls")),
 ]
 
 handler400 = "nembrit.web.common.views.pages.bad_request"

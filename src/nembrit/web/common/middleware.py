@@ -88,7 +88,7 @@ class InvitedOnly:
     """
 
     _ENTRANCE = "/enter/"
-    _OWNER_ONLY = ("/phones/", "/backup/")
+    _OWNER_ONLY = ("/phones/", "/backup/", "/archive/")
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response

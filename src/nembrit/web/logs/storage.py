@@ -120,6 +120,15 @@ def _packed_channel(channel: core_log.Channel, position: int) -> _Packed:
     return row, chunks, Pyramid(content=pack(_pyramid(channel)))
 
 
+def keep_samples(channel: Channel, samples: AnyArray) -> None:
+    """Keep the samples of a channel whose row is there already, with their overview."""
+    starts = range(0, samples.size, CHUNK_SAMPLES)
+    parts = [samples[start : start + CHUNK_SAMPLES] for start in starts]
+    chunks = [Chunk(channel=channel, index=index, n_samples=part.size, content=pack(part)) for index, part in enumerate(parts)]
+    Chunk.objects.bulk_create(chunks)
+    Pyramid.objects.create(channel=channel, content=pack(_pyramid(_core_channel(channel, samples))))
+
+
 def _pyramid(channel: core_log.Channel) -> AnyArray:
     """Lowest and highest value of every 64 samples, float32: low, high, low, high …"""
     values = replace(channel, samples=extremes_of(channel.samples)).values().astype(np.float32)

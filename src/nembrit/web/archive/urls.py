@@ -1,0 +1,10 @@
+from django.urls import path
+
+from nembrit.web.archive import views
+
+app_name = "archive"
+urlpatterns = [
+    path("archive/", views.archive, name="archive"),
+    path("archive/give/", views.give, name="give"),
+    path("archive/take/", views.take, name="take"),
+]

@@ -1,0 +1,271 @@
+"""A craft or the workshop as one file and back again, and files that must not be taken in."""
+
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime
+
+import polars as pl
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test import Client
+
+from nembrit.core.errors import InputError
+from nembrit.core.formats.bundle import as_json, open_bundle, write_bundle
+from nembrit.web.archive.reading import read_archive
+from nembrit.web.archive.shape import KINDS, fields_of
+from nembrit.web.archive.writing import write_archive
+from nembrit.web.bench.models import StoredResult
+from nembrit.web.flights.composing import keep_card
+from nembrit.web.flights.models import FieldTap, Outing
+from nembrit.web.flights.services import create_flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment
+from nembrit.web.logs.storage import load_recording
+from nembrit.web.packs.models import Pack
+from nembrit.web.planning.models import Session
+from nembrit.web.tunes import experiments, provoking
+from nembrit.web.tunes import services as tunes
+from nembrit.web.tunes.waiting import keep
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def full(craft: Craft, attach, slip_text) -> Craft:
+    """A craft with something of everything that an archive holds."""
+    text = replace(slip_text, despite="to see what it does")
+    card = keep_card("multirotor", ["hover", "punch"], name="Mine")
+    pack = Pack.objects.create(name="Red 1")
+    pack.entries.create(kind="charged", rest_v=16.7)
+    attach(pack="red 1", card_key=card.key, notes="a “quoted” note")
+    Session.objects.create(
+        craft=craft, starts_at=datetime(2027, 3, 6, tzinfo=UTC), what="Verify", place="by the brook", card_key=card.key
+    )
+    outing = Outing.objects.create(craft=craft, configuration=craft.configurations.get(), card_key=card.key)
+    FieldTap.objects.create(outing=outing, uid="1", kind="buzz", at_s=3.5, data={"axis": "roll"})
+    tune = tunes.tune_of(craft)
+    repair = tunes.make_slip(tune, group="hardware", text=text, values={}, part="Propeller")
+    attach(name="since.csv", content=_other())
+    create_flight(craft, card_key=card.key)
+    provoking.plan(repair, {"lowest_cell_v": 3.4}, fault="stripes")
+    provoking.answer(repair, craft.flights.first(), came_back=False)
+    tunes.decide(repair, "undo", note="it was not that")
+    slip = tunes.make_slip(tune, group="pd.roll", text=text, values={"d on roll": "30"})
+    tunes.decide(slip, "keep")
+    keep(tune, group="pd.pitch", also="", text=text, values={"d on pitch": "30"}, part="", confounded="")
+    wanted = experiments.Wanted(
+        question="Which?", card_key=card.key, metric="rating", direction="higher", design="blocks", repetitions=4, is_blind=False,
+        words=("one", "two"),
+    )  # fmt: skip
+    asked = experiments.begin(craft, wanted, seed=1)
+    experiments.reveal(asked)
+    asked.refresh_from_db()
+    experiments.keep_arm(asked, asked.arms.get(position=1))
+    return craft
+
+
+@pytest.fixture
+def small(craft: Craft, attach) -> Craft:
+    """A craft with one small log and a flight."""
+    attach(name="since.csv", content=_other())
+    create_flight(craft, card_key="response")
+    return craft
+
+
+def _other() -> bytes:
+    """Another short log, with positions."""
+    n = 4000
+    rows = [f"{k / 100:.2f},{51 + k * 1e-6:.6f},{-1.5 - k * 1e-6:.6f},{k % 7}" for k in range(n)]
+    return ("time [s],latitude [deg],longitude [deg],altitude [m]\n" + "\n".join(rows) + "\n").encode()
+
+
+def written(craft: Craft | None = None, **options: bool) -> bytes:
+    file = io.BytesIO()
+    write_archive(file, craft, **options)
+    return file.getvalue()
+
+
+def forget_all() -> None:
+    """Every row of an archive's kinds, whatever points to whatever."""
+    tables = [model._meta.db_table for model in (*(kind.model for kind in KINDS), Chunk, Pyramid, StoredResult)]
+    with connection.cursor() as cursor:
+        for table in reversed(tables):
+            cursor.execute(f'DELETE FROM "{table}"')
+
+
+def altered(content: bytes, change: Callable[[str, bytes], tuple[str, bytes] | None], *, listed: bool = True) -> bytes:
+    """The same archive with members changed; `listed` writes their digests anew, as somebody who knows the form would."""
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        members = {name: archive.read(name) for name in archive.namelist()}
+    manifest = json.loads(members.pop("manifest.json"))
+    changed = dict(filter(None, (change(name, member) for name, member in members.items())))
+    file = io.BytesIO()
+    if listed:
+        told = {name: value for name, value in manifest.items() if name not in ("schema", "members")}
+        write_bundle(file, changed.items(), told=told)
+        return file.getvalue()
+    with zipfile.ZipFile(file, "w") as archive:
+        for name, member in changed.items():
+            archive.writestr(name, member)
+        archive.writestr("manifest.json", as_json(manifest))
+    return file.getvalue()
+
+
+def swapped(old: bytes, new: bytes, *, listed: bool = True) -> Callable[[bytes], bytes]:
+    """An archive with some words in its members exchanged."""
+    return lambda content: altered(content, lambda name, member: (name, member.replace(old, new)), listed=listed)
+
+
+def replaced(wanted: str, new: bytes | None, *, listed: bool = True) -> Callable[[bytes], bytes]:
+    """An archive with one member exchanged, or without it."""
+
+    def change(name: str, member: bytes) -> tuple[str, bytes] | None:
+        if name != wanted:
+            return name, member
+        return None if new is None else (name, new)
+
+    return lambda content: altered(content, change, listed=listed)
+
+
+class TestRoundTrip:
+    def test_the_workshop_comes_back_identically(self, full: Craft) -> None:
+        first = written()
+        with zipfile.ZipFile(io.BytesIO(first)) as archive:
+            rows = {name: json.loads(archive.read(name)) for name in archive.namelist() if name.startswith("rows/")}
+        empty = [name for name, own in rows.items() if not own]
+        assert set(empty) <= {"rows/importprofile.json", "rows/answer.json", "rows/manoeuvre.json"}, "something of everything"
+        before = load_recording(full.logs.order_by("pk").first())
+        forget_all()
+        assert not Craft.objects.exists()
+        taken = read_archive(io.BytesIO(first))
+        assert written() == first, "the same bytes again"
+        after = load_recording(taken.craft[0].logs.order_by("pk").first())
+        assert {role: values.tobytes() for role, values in after.channels.items()} == {
+            role: values.tobytes() for role, values in before.channels.items()
+        }
+
+    def test_a_craft_comes_beside_another_of_its_name(self, client: Client, full: Craft) -> None:
+        content = written(full)
+        taken = read_archive(io.BytesIO(content))
+        assert (taken.craft[0].name, taken.renamed) == ("Pebble (2)", {"Pebble": "Pebble (2)"})
+        assert Pack.objects.count() == 1, "a pack that is here is used"
+        assert client.get(taken.craft[0].get_absolute_url()).status_code == 200
+        assert client.get(taken.craft[0].flights.first().get_absolute_url()).status_code == 200
+        again = written(taken.craft[0])
+        renamed = altered(again, lambda name, member: (name, member.replace(b"Pebble (2)", b"Pebble")))
+        with zipfile.ZipFile(io.BytesIO(renamed)) as one, zipfile.ZipFile(io.BytesIO(content)) as other:
+            differing = [name for name in other.namelist() if one.read(name) != other.read(name)]
+        assert set(differing) <= {"manifest.json", "rows/session.json"}, "a calendar knows sessions by their own mark"
+
+    def test_every_column_is_kept_or_left_out_on_purpose(self) -> None:
+        left = {kind.name: kind.left_out for kind in KINDS if kind.left_out}
+        assert left == {"upload": ("content", "waiting_name"), "stream": ("draft_of",), "experiment": ("kept_arm",)}
+        assert all(fields_of(kind) for kind in KINDS)
+
+    def test_positions_are_left_out_on_wish(self, full: Craft) -> None:
+        content = written(full, with_places=False)
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            assert not [name for name in archive.namelist() if name.startswith("files/")]
+            text = archive.read("rows/channel.json").decode() + archive.read("rows/session.json").decode()
+            columns = [pl.read_parquet(archive.read(name)).columns for name in archive.namelist() if name.startswith("samples/")]
+        assert "latitude" not in text
+        assert "brook" not in text
+        assert ["0", "3"] in columns
+        forget_all()
+        read_archive(io.BytesIO(content))
+        assert written(Craft.objects.get(), with_places=False) == content
+        assert not Segment.objects.filter(log__streams__channels__role="latitude").exists()
+
+
+class TestRefusals:
+    @pytest.mark.parametrize(
+        ("spoil", "told"),
+        [
+            (lambda content: content[: len(content) // 2], "cut off or damaged"),
+            (lambda _: b"PK\x03\x04 nothing", "cut off or damaged"),
+            (lambda _: b"time,gyro\n1,2\n", "cut off or damaged"),
+            (swapped(b"Pebble", b"Pebbl3", listed=False), "altered or damaged: rows/craft.json"),
+            (replaced("rows/slip.json", None, listed=False), "rows/slip.json is missing"),
+            (replaced("rows/slip.json", None), "lacks rows/slip.json"),
+            (replaced("rows/flight.json", b"[["), "is no JSON"),
+            (replaced("samples/1.parquet", b"PAR1"), "is no Parquet"),
+            (swapped(b'"multirotor"', b'"submarine"'), "cannot be “submarine”"),
+            (swapped(b'"cells":4', b'"cells":"many"'), "holds what cannot be"),
+            (swapped(b'"cells"', b'"password"'), "has other columns"),
+            (swapped(b'"configuration":1', b'"configuration":99'), "holds what cannot be"),
+        ],
+    )
+    def test_what_is_not_whole_is_not_taken(self, small: Craft, spoil: Callable[[bytes], bytes], told: str) -> None:
+        content = spoil(written(small))
+        before = {kind.name: kind.model._base_manager.count() for kind in KINDS}
+        with pytest.raises(InputError, match=told):
+            read_archive(io.BytesIO(content))
+        assert {kind.name: kind.model._base_manager.count() for kind in KINDS} == before, "nothing half taken"
+
+    @pytest.mark.parametrize(
+        ("name", "told"),
+        [("../../evil.json", "names a path"), ("/etc/passwd", "names a path"), ("rows/a b.json", "names a path"),
+         ("C:\\x.json", "names a path"), ("rows/extra.json", "does not belong to it")],
+    )  # fmt: skip
+    def test_names_that_no_archive_has(self, name: str, told: str) -> None:
+        file = io.BytesIO()
+        with zipfile.ZipFile(file, "w") as archive:
+            archive.writestr("manifest.json", as_json({"schema": "nembrit.archive/1", "members": {}}))
+            archive.writestr(name, b"[]")
+        with pytest.raises(InputError, match=told):
+            open_bundle(file)
+
+    @pytest.mark.parametrize(
+        ("manifest", "told"),
+        [
+            ({"schema": "nembrit.archive/2", "members": {}}, "newer Nembrit"),
+            ({"schema": "nembrit.card/1"}, "another kind of file"),
+            ([], "another kind of file"),
+            ({"schema": "nembrit.archive/1", "members": []}, "list of members"),
+            ({"schema": "nembrit.archive/1", "members": {"rows/x.json": 4}}, "list of members"),
+            (None, "has no manifest"),
+        ],
+    )
+    def test_manifests_of_others(self, manifest: object, told: str) -> None:
+        file = io.BytesIO()
+        with zipfile.ZipFile(file, "w") as archive:
+            if manifest is not None:
+                archive.writestr("manifest.json", as_json(manifest))
+        with pytest.raises(InputError, match=told):
+            open_bundle(file)
+
+
+class TestPages:
+    def test_given_out_and_taken_in_by_hand(self, client: Client, small: Craft) -> None:
+        answer = client.post("/archive/give/", {"craft": str(small.pk), "with_places": "on"})
+        assert "nembrit-pebble-" in answer["Content-Disposition"]
+        content = b"".join(answer.streaming_content)
+        page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
+        assert "Pebble (2) came in with 1 flight. Pebble is here already" in page
+
+    @pytest.mark.parametrize(("content", "told"), [(b"PK nothing", "Nothing was taken in"), (b"", "submitted file is empty")])
+    def test_other_files_are_refused_in_words(self, client: Client, craft: Craft, content: bytes, told: str) -> None:
+        page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
+        assert told in page
+        assert Craft.objects.count() == 1
+
+    def test_no_archive_tells_a_blind_trial(self, client: Client, craft: Craft, act) -> None:
+        first = craft.configurations.get()
+        second = tunes.add_configuration(
+            craft, tunes.apply_changes(tunes.core_settings(first), {"d on roll": "24"}), source="pasted"
+        )  # fmt: skip
+        wanted = experiments.Wanted(
+            question="Which?", card_key="response", metric="rating", direction="higher", design="blocks", repetitions=4,
+            is_blind=True, configurations=(first, second),
+        )  # fmt: skip
+        experiments.begin(craft, wanted)
+        assert "would tell its arms" in act("/archive/give/", craft=str(craft.pk))
+        assert "would tell its arms" in act("/archive/give/", craft="")
+
+    def test_a_log_that_is_still_read_is_waited_for(self, craft: Craft, act) -> None:
+        Log.objects.create(craft=craft, file_name="x.csv")
+        assert "1 log is still being read" in act("/archive/give/", craft=str(craft.pk))

@@ -243,7 +243,7 @@ class TestPages:
     def test_given_out_and_taken_in_by_hand(self, client: Client, small: Craft) -> None:
         answer = client.post("/archive/give/", {"craft": str(small.pk), "with_places": "on"})
         assert "nembrit-pebble-" in answer["Content-Disposition"]
-        content = b"".join(answer.streaming_content)
+        content = b"".join(answer)
         page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
         assert "Pebble (2) came in with 1 flight. Pebble is here already" in page
 

@@ -325,7 +325,7 @@ class TestBackup:
         client.post("/backup/")
         (made,) = [found for found in backup.backups() if "restore" not in found.name][:1]
         answer = client.get(f"/backup/{made.name}/")
-        assert b"".join(answer.streaming_content).startswith(b"SQLite format 3")
+        assert b"".join(answer).startswith(b"SQLite format 3")
         with made.path.open("rb") as file:
             restored = client.post("/backup/restore/", {"file": file, "sure": "1"})
         assert restored.status_code == 302

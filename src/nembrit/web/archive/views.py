@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from typing import BinaryIO, cast
 
 from django.contrib import messages
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
@@ -15,6 +15,7 @@ from nembrit.core.errors import CoreError
 from nembrit.web.archive.forms import GiveForm, TakeForm
 from nembrit.web.archive.reading import read_archive
 from nembrit.web.archive.writing import write_archive
+from nembrit.web.common.sending import sent_file
 
 
 @require_safe
@@ -41,7 +42,7 @@ def give(request: HttpRequest) -> HttpResponseBase:
         return redirect("archive:archive")
     file.seek(0)
     name = f"nembrit-{slugify(craft.name) if craft else 'workshop'}-{datetime.now(UTC):%Y%m%d}.zip"
-    return FileResponse(file, as_attachment=True, filename=name, content_type="application/zip")
+    return sent_file(file, name=name, media_type="application/zip")
 
 
 @require_POST

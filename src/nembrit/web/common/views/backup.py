@@ -4,7 +4,8 @@ import tempfile
 from pathlib import Path
 
 from django.contrib import messages
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
 from django.middleware.csrf import rotate_token
 from django.shortcuts import redirect, render
 from django.utils.text import get_valid_filename
@@ -15,6 +16,7 @@ from nembrit.web.common import backup
 from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
 from nembrit.web.common.restore import restore_backup
+from nembrit.web.common.sending import sent_file
 
 _MOST_COPIED = 1024 * 1024
 
@@ -36,9 +38,9 @@ def backup_page(request: HttpRequest) -> HttpResponse:
 
 
 @require_safe
-def backup_fetch(request: HttpRequest, name: str) -> FileResponse:
+def backup_fetch(request: HttpRequest, name: str) -> HttpResponseBase:
     found = backup.backup_named(name)
-    return FileResponse(found.path.open("rb"), as_attachment=True, filename=found.name)
+    return sent_file(found.path.open("rb"), name=found.name)
 
 
 @require_POST

@@ -23,7 +23,7 @@ SHOTS = (
     ("configuration", "/configurations/2/", DESK, "light"),
     ("simulator", "/craft/1/simulator/", DESK, "light"),
     ("card-phone", "/cards/response/", PHONE, "light"),
-    ("noise", "/craft/1/flights/13/noise/", DESK, "light"),
+    ("noise", "/craft/1/flights/17/noise/", DESK, "light"),
     ("response", "/craft/1/flights/8/response/", DESK, "light"),
     (
         "filters",

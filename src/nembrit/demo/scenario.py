@@ -1,4 +1,4 @@
-"""Builds the demo: Juniper's first chapter, and two more craft, flown by the simulator.
+"""Builds the demo: Juniper from a loose tray to locked, and two more craft, flown by the simulator.
 
 Everything goes through the same services and jobs as a user's own work.
 """
@@ -6,8 +6,12 @@ Everything goes through the same services and jobs as a user's own work.
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
+from django.http import QueryDict
+
+from nembrit.demo import helper
 from nembrit.demo.recorder import field_recording
-from nembrit.demo.texts import BRAMBLE_SETTINGS, JUNIPER_SETTINGS, NAME_MAP, THISTLE_SETTINGS
+from nembrit.demo.texts import BRAMBLE_SETTINGS, BRAMBLE_STEPS, JUNIPER_SETTINGS, NAME_MAP, THISTLE_SETTINGS
+from nembrit.web.bench.results import JOB
 from nembrit.web.common.jobs import run_job
 from nembrit.web.common.models import Job
 from nembrit.web.hangar import services as hangar
@@ -15,85 +19,133 @@ from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.intake import services as intake
 from nembrit.web.logs import places
 from nembrit.web.logs.models import Log
+from nembrit.web.packs.models import Pack
 from nembrit.web.simulator import services as simulator
+from nembrit.web.tunes import proposals, verifying
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 
 Tell = Callable[[str], None]
 _FIRST_DAY = datetime(2026, 10, 17, 14, 5, tzinfo=UTC)
-_PACKS = ("pack 1", "pack 2", "pack 3", "pack 4")
+_PACKS, _INDOOR_PACKS = ("pack 1", "pack 2", "pack 3", "pack 4"), ("indoor 1", "indoor 2")
 
 
 def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
     """Make the demo craft and their flights in an empty workshop."""
     tell("Building the demo: three made-up craft of the Harrowmere Common model club, flown by the simulator ...")
-    _juniper(tell, n_flights)
-    _bramble(tell)
-    _thistle()
+    beside = helper.beside()
+    beside.start()
+    try:
+        _packs()
+        juniper = _Juniper(tell, n_flights)
+        juniper.until_filters()
+        _bramble(tell)  # flown while Juniper's flights are analysed
+        juniper.until_locked()
+        _thistle()
+        helper.settle()
+    finally:
+        beside.stop()
 
 
-def _juniper(tell: Tell, n_flights: int) -> None:
-    craft = hangar.create_craft(
-        layout="hex", name="Juniper", kind=Craft.Kind.MULTIROTOR, about="carries a small camera over hedgerows",
-        propeller_diameter_in=6.0, propeller_pitch_in=4.5, propeller_blades=3, cells=4, mass_g=1150.0,
-    )  # fmt: skip
-    day = _FIRST_DAY
-    reference = _configuration(craft, JUNIPER_SETTINGS, note="as it flew all summer", at=day)
-    build = hangar.add_build_entry(craft, part="as built", text="camera plate added in September", faults={"loose_mount": 1.0})
-    BuildEntry.objects.filter(pk=build.pk).update(made_at=day)
-    _fly(craft, reference, seeds=range(11, 11 + n_flights), start=day + timedelta(minutes=20), tell=tell)
+def _packs() -> None:
+    for number, name in enumerate(_PACKS):
+        pack = Pack.objects.create(name=name, cells=4, capacity_mah=1500, cycles_before=20 + 9 * number)
+        pack.entries.create(kind="charged", rest_v=16.78)
+    for name in _INDOOR_PACKS:
+        Pack.objects.create(name=name, cells=3, capacity_mah=450, cycles_before=31)
 
-    tune = tunes.tune_of(craft)
-    text = tunes.SlipText(
-        title="Electronics tray screwed down, new foam",
-        why="A broad hump in roll and pitch at every throttle; the tray moves when pressed with a finger.",
-        expect="Motion noise on roll well below half.",
-        risk="Foam that is too soft would let the tray swing: look for a new hump.",
-        primary_metric="motion_noise.roll",
-        direction="lower",
-        card_key="response",
-    )
-    slip = tunes.make_slip(tune, group="hardware", text=text, values={}, part="Electronics tray")
-    day = _FIRST_DAY + timedelta(days=1)
-    Slip.objects.filter(pk=slip.pk).update(created_at=day)
-    BuildEntry.objects.filter(slips_to=slip).update(made_at=day)
-    _fly(craft, reference, seeds=range(31, 31 + n_flights), start=day + timedelta(minutes=30), tell=tell)
-    decision = tunes.decide(
-        slip, Decision.Outcome.KEEP, note="Two screws had no thread lock. Checked after every flying day from now on."
-    )
-    Decision.objects.filter(pk=decision.pk).update(decided_at=day + timedelta(hours=3))
 
-    text = tunes.SlipText(
-        title="D on roll from 35 to 24",
-        why="Motors came down warm after the tray fix; the step on roll overshoots little, so D has room.",
-        expect="Motor roughness 5 % lower or more; overshoot on roll a few points higher.",
-        risk="Bounce-back after hard stops: land and undo if it wobbles.",
-        primary_metric="motor_roughness",
-        direction="lower",
-        card_key="response",
-        limits=(tunes.Limit(metric="overshoot.roll", most=0.03), tunes.Limit(metric="bounce_back.roll", most=0.15)),
-    )
-    slip = tunes.make_slip(tune, group="pd.roll", text=text, values={"d on roll": "24"})
-    day = _FIRST_DAY + timedelta(days=7)
-    Slip.objects.filter(pk=slip.pk).update(created_at=day)
-    Configuration.objects.filter(slips_to=slip).update(created_at=day)
-    _fly(
-        craft,
-        craft.configurations.get(slips_to=slip),
-        seeds=range(51, 51 + n_flights),
-        start=day + timedelta(minutes=25),
-        tell=tell,
-    )
-    _field_recorder(craft)
-    # on the way home once more through all the throttle there is: the noise map shows where each line goes
-    _fly(
-        craft,
-        craft.configurations.get(slips_to=slip),
-        seeds=range(61, 62),
-        start=day + timedelta(minutes=55),
-        tell=tell,
-        card_key="noise_ramp",
-    )
+class _Juniper:
+    """From a loose tray over filters and gains, chosen by the benches, to locked."""
+
+    def __init__(self, tell: Tell, n_flights: int) -> None:
+        self._tell, self._n = tell, n_flights
+        self.craft = hangar.create_craft(
+            layout="hex", name="Juniper", kind=Craft.Kind.MULTIROTOR, about="carries a small camera over hedgerows",
+            propeller_diameter_in=6.0, propeller_pitch_in=4.5, propeller_blades=3, cells=4, mass_g=1150.0,
+        )  # fmt: skip
+        self._tune = tunes.tune_of(self.craft)
+
+    def until_filters(self) -> None:
+        """The baseline, the tray, and the filters' flights."""
+        reference = _configuration(self.craft, JUNIPER_SETTINGS, note="as it flew all summer", at=_FIRST_DAY)
+        build = hangar.add_build_entry(
+            self.craft, part="as built", text="camera plate added in September", faults={"loose_mount": 1.0}
+        )  # fmt: skip
+        BuildEntry.objects.filter(pk=build.pk).update(made_at=_FIRST_DAY)
+        self._fly(reference, first_seed=11, start=_FIRST_DAY + timedelta(minutes=20))
+
+        text = tunes.SlipText(
+            title="Electronics tray screwed down, new foam",
+            why="A broad hump in roll and pitch at every throttle; the tray moves when pressed with a finger.",
+            expect="Motion noise on roll well below half.",
+            risk="Foam that is too soft would let the tray swing: look for a new hump.",
+            primary_metric="motion_noise.roll",
+            direction="lower",
+            card_key="response",
+        )
+        slip = tunes.make_slip(self._tune, group="hardware", text=text, values={}, part="Electronics tray")
+        day = _FIRST_DAY + timedelta(days=1)
+        _dated(slip, day)
+        self._fly(reference, first_seed=31, start=day + timedelta(minutes=30))
+        helper.settle()
+        self._decide(
+            slip, day + timedelta(hours=3), note="Two screws had no thread lock. Checked after every flying day from now on."
+        )
+
+        self._filters = self._advised("d_filters", limits=("overshoot.roll", "bounce_back.roll"))
+        day = _FIRST_DAY + timedelta(days=7)
+        _dated(self._filters, day)
+        assert self._filters.result_configuration is not None
+        self._fly(self._filters.result_configuration, first_seed=51, start=day + timedelta(minutes=25))
+        _field_recorder(self.craft)
+
+    def until_locked(self) -> None:
+        """What the filters brought, the gains, and the comparison with the baseline."""
+        day = _FIRST_DAY + timedelta(days=7)
+        helper.settle()
+        self._decide(self._filters, day + timedelta(hours=3), note="Motors only hand-warm after the same card.")
+        slip = self._advised("pd.pitch", limits=("motor_roughness", "bounce_back.pitch"))
+        day = _FIRST_DAY + timedelta(days=8)
+        _dated(slip, day)
+        flown = slip.result_configuration
+        assert flown is not None
+        self._fly(flown, first_seed=71, start=day + timedelta(minutes=25))
+        # on the way home once more through all the throttle there is: the noise map shows where each line goes
+        _fly(self.craft, flown, seeds=range(61, 62), start=day + timedelta(minutes=55), tell=self._tell, card_key="noise_ramp")
+        helper.settle()
+        self._decide(slip, day + timedelta(hours=3), note="Stops cleaner in the turns; the camera is steadier.")
+        locked = verifying.lock(self._tune, despite="")
+        type(locked).objects.filter(pk=locked.pk).update(locked_at=day + timedelta(hours=4), started_at=_FIRST_DAY)
+
+    def _fly(self, configuration: Configuration, *, first_seed: int, start: datetime) -> None:
+        _fly(self.craft, configuration, seeds=range(first_seed, first_seed + self._n), start=start, tell=self._tell)
+
+    def _advised(self, group: str, *, limits: tuple[str, ...]) -> Slip:
+        """The slip that the benches write for a group, as the page fills it in."""
+        latest = hangar.latest_configuration(self.craft)
+        found = proposals.proposal(self.craft, latest, group, QueryDict(""))
+        if found is None or not found.values:
+            raise RuntimeError(f"the benches advise nothing for {group}")
+        start = tunes.suggested(group) | found.text
+        fields = {name: start[name] for name in tunes.SlipText.__dataclass_fields__ if name in start}
+        harm = tuple(
+            tunes.Limit(metric=name, most=0.03 if name.startswith("overshoot") else 0.15)
+            for name in limits
+            if name != fields["primary_metric"]
+        )
+        return tunes.make_slip(self._tune, group=group, text=tunes.SlipText(**fields, limits=harm), values=found.values)
+
+    def _decide(self, slip: Slip, at: datetime, *, note: str) -> None:
+        decision = tunes.decide(slip, Decision.Outcome.KEEP, note=note)
+        Decision.objects.filter(pk=decision.pk).update(decided_at=at)
+
+
+def _dated(slip: Slip, at: datetime) -> None:
+    """A slip and what it made, written on that day."""
+    Slip.objects.filter(pk=slip.pk).update(created_at=at)
+    BuildEntry.objects.filter(slips_to=slip).update(made_at=at)
+    Configuration.objects.filter(slips_to=slip).update(created_at=at)
 
 
 def _field_recorder(craft: Craft) -> None:
@@ -108,13 +160,33 @@ def _field_recorder(craft: Craft) -> None:
 
 
 def _bramble(tell: Tell) -> None:
+    """Half-way through a step-up by feel: one value up by five points, one flight, felt and listened to."""
     craft = hangar.create_craft(
         layout="quad", name="Bramble", kind=Craft.Kind.MULTIROTOR, about="ducted, for indoor evenings",
         propeller_diameter_in=3.0, propeller_pitch_in=3.0, propeller_blades=5, cells=3, mass_g=240.0,
     )  # fmt: skip
-    day = _FIRST_DAY + timedelta(days=9, hours=4)
-    configuration = _configuration(craft, BRAMBLE_SETTINGS, note="first evening", at=day)
-    _fly(craft, configuration, seeds=range(71, 73), start=day + timedelta(minutes=15), tell=tell, wind_m_s=0.0)
+    tune = tunes.tune_of(craft)
+    type(tune).objects.filter(pk=tune.pk).update(route="step_up")
+    at = _FIRST_DAY + timedelta(days=9, hours=4)
+    configuration = _configuration(craft, BRAMBLE_SETTINGS, note="first evening", at=at)
+    _fly(craft, configuration, seeds=range(71, 72), start=at + timedelta(minutes=15), tell=tell, wind_m_s=0.0)
+    for number, (name, value, outcome, note) in enumerate(BRAMBLE_STEPS, start=1):
+        at += timedelta(minutes=30)
+        helper.settle()
+        text = tunes.SlipText(
+            title=f"{name} up one step, to {value}", why="Step-up by feel: no buzz, no shake, cool motors so far.",
+            expect="Follows a little harder.", risk="Buzz, shaking or hot motors: land at once.",
+            primary_metric="tracking_error.roll", direction="lower", card_key="response",
+        )  # fmt: skip
+        slip = tunes.make_slip(tune, group="pd.roll", text=text, values={name: value})
+        _dated(slip, at)
+        assert slip.result_configuration is not None
+        _fly(
+            craft, slip.result_configuration, seeds=range(71 + number, 72 + number), start=at + timedelta(minutes=10), tell=tell,
+            wind_m_s=0.0,
+        )  # fmt: skip
+        decision = tunes.decide(slip, outcome, note=note)
+        Decision.objects.filter(pk=decision.pk).update(decided_at=at + timedelta(minutes=20))
 
 
 def _thistle() -> None:
@@ -143,6 +215,8 @@ def _fly(
     wind_m_s: float = 2.0,
     card_key: str = "response",
 ) -> None:
+    """Fly in a row; the helper analyses what is flown meanwhile."""
+    packs = _INDOOR_PACKS if wind_m_s == 0 else _PACKS
     for number, seed in enumerate(seeds):
         tell(f"  {craft.name}, flight {number + 1} of {len(seeds)} with {configuration}")
         log = simulator.request_simulation(
@@ -153,7 +227,7 @@ def _fly(
             wind_m_s=wind_m_s,
             pack_charge_ratio=0.95,
             flight_fields={
-                "pack": _PACKS[number % len(_PACKS)],
+                "pack": packs[seed % len(packs)],
                 "flown_at": (start + timedelta(minutes=6 * number)).isoformat(),
                 "conditions": "indoors" if wind_m_s == 0 else "light wind, dry",
             },
@@ -163,8 +237,8 @@ def _fly(
 
 
 def _finish_jobs() -> None:
-    """Do the queued jobs here and now; the worker will find them done."""
-    while job := Job.objects.unfinished().order_by("pk").first():
+    """Do the queued jobs here and now but the analyses, which the helper does; the worker will find them done."""
+    while job := Job.objects.unfinished().exclude(kind=JOB).order_by("pk").first():
         run_job.call(job.pk)
         job.refresh_from_db()
         if job.state != Job.State.DONE:

@@ -59,6 +59,13 @@ servo middle 4 = 1512
 motor floor % = 0
 """
 
+# Bramble's steps by feel: the setting, its new value, how it was decided, and why
+BRAMBLE_STEPS = (
+    ("p on roll", "29", "keep", "No buzz, no shake, motors cool."),
+    ("d on roll", "21", "keep", "Stops cleaner. Motors hand-warm."),
+    ("p on roll", "34", "undo", "A buzz after hard moves: back, and P on roll is not raised any more."),
+)
+
 # meaning and scale (SI per unit shown) of the names above
 NAME_MAP: dict[str, tuple[str, float | None]] = {
     "loop rate": ("loop_rate_hz", 1.0),

@@ -41,6 +41,15 @@ def test_taps_in_any_order_and_sent_twice_tell_the_same() -> None:
 
 
 @pytest.mark.parametrize(
+    ("celsius", "hottest"),
+    [({"1": 30}, "cool"), ({"1": 30, "2": 52.5}, "warm"), ({"1": 61}, "hot"), ({"1": 400, "2": True, "3": "hot"}, "")],
+)
+def test_a_thermometer_says_what_a_hand_would(celsius: dict[str, object], hottest: str) -> None:
+    """Common practice, no source: warm from 45 °C on, too hot to hold from 60 °C on."""
+    assert told_by([*FLOWN, tap("4", "after", 70.0, celsius=celsius)]).hottest == hottest
+
+
+@pytest.mark.parametrize(
     ("more", "ended"),
     [
         ([tap("4", "bad_sign", 33.0)], "aborted"),

@@ -1,8 +1,10 @@
 """The local network: only who gave the passphrase comes in, and this computer's own pages stay its own."""
 
 import time
+from pathlib import Path
 
 import pytest
+from django.core.checks import run_checks
 from django.test import Client
 
 from nembrit.web.common import lan
@@ -122,3 +124,11 @@ def test_only_a_hash_of_the_passphrase_is_kept(phrase: str, settings) -> None:
     assert (settings.DATA_FOLDER / "lan.json").stat().st_mode & 0o077 == 0
     assert len(phrase) == 14
     assert new_passphrase(settings.DATA_FOLDER) != phrase
+
+
+def test_nothing_but_what_plain_http_cannot_give_stands_against_serving_phones(phrase: str, settings) -> None:
+    """Django's own list for deployments; what is silenced is named in the README."""
+    told = [one for one in run_checks(include_deployment_checks=True) if not one.is_silenced()]
+    assert told == []
+    readme = (Path(__file__).parents[3] / "README.md").read_text()
+    assert all(one.removeprefix("security.") in readme for one in settings.SILENCED_SYSTEM_CHECKS)

@@ -80,11 +80,31 @@ def test_notes_go_to_the_flight_and_markers_onto_its_log(client: Client, craft: 
     page = client.get(flight.get_absolute_url()).content.decode()
     assert "Which outing was this?" in page
     client.post(f"{flight.get_absolute_url()}outing/", {"outing": str(outing.pk)})
-    send(client, outing, tap(4, "after", 60.0, ended="aborted", heat={"2": "hot"}, rating=2, note="buzzed"))  # came late
+    send(
+        client,
+        outing,
+        tap(
+            4,
+            "after",
+            60.0,
+            ended="aborted",
+            heat={"2": "hot"},
+            celsius={"2": 71, "3": 48.4, "4": "mild", "5": 900},
+            rating=2,
+            note="buzzed",
+        ),
+    )  # came late
     flight = Flight.objects.get(pk=flight.pk)
     assert (flight.pack, flight.wind_m_s, flight.ended, flight.heat, flight.notes) == ("A", 2.0, "aborted", "hot", "buzzed")
     page = client.get(flight.get_absolute_url()).content.decode()
-    for told in ("At the field", "<b>shake</b>, 4.00 s after take-off", "motors: 2 hot", "rated 2 of 5", "traces/?from="):
+    for told in (
+        "At the field",
+        "<b>shake</b>, 4.00 s after take-off",
+        "motors: 2 hot, 71 °C",
+        "3 48 °C",
+        "rated 2 of 5",
+        "traces/?from=",
+    ):
         assert told in page
     assert field.waiting_for_log(craft) == []
     assert client.post(f"{flight.get_absolute_url()}outing/", {"outing": "x"}).status_code == 404

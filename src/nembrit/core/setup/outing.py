@@ -13,6 +13,8 @@ KINDS = ("take_off", "next", "marker", "bad_sign", "landed", "after")
 HEATS = ("cool", "warm", "hot")
 ENDS = ("as_planned", "aborted", "crashed")
 _MOST_S, _MOST_NOTE = 4 * 3600.0, 2000
+_COLDEST_C, _HOTTEST_C = -30.0, 250.0
+_WARM_C, _HOT_C = 45.0, 60.0  # a hand can stay below the one, not above the other (common practice, no source)
 _UID = re.compile(r"[0-9a-f-]{8,36}")
 
 
@@ -51,13 +53,34 @@ def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
     if kind == "after":
         ended, heat, rating = data.get("ended"), data.get("heat"), data.get("rating")
         motors = heat if isinstance(heat, dict) else {}
+        measured = data.get("celsius")
         return {
             "ended": ended if ended in ENDS else "as_planned",
+            "celsius": _celsius(measured if isinstance(measured, dict) else {}),
             "heat": {str(key)[:2]: value for key, value in list(motors.items())[:12] if value in HEATS},
             "rating": rating if isinstance(rating, int) and not isinstance(rating, bool) and 1 <= rating <= 5 else None,
             "note": str(data.get("note") or "")[:_MOST_NOTE],
         }
     return {}
+
+
+def _celsius(motors: dict[str, Any]) -> dict[str, float]:
+    """What a thermometer said of each motor; what no motor has is left out."""
+    known = list(motors.items())[:12]
+    return {
+        str(key)[:2]: float(value)
+        for key, value in known
+        if isinstance(value, (int, float)) and not isinstance(value, bool) and _COLDEST_C <= value <= _HOTTEST_C
+    }
+
+
+def touch_of(celsius: float) -> str:
+    """What a hand would say of a motor's temperature [°C].
+
+    >>> [touch_of(value) for value in (30, 50, 75)]
+    ['cool', 'warm', 'hot']
+    """
+    return "hot" if celsius >= _HOT_C else "warm" if celsius >= _WARM_C else "cool"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,12 +94,21 @@ class Told:
     landed_s: float | None
     ended: str  # as_planned, aborted, crashed
     heat: dict[str, str]  # motor → cool, warm, hot
+    celsius: dict[str, float]  # motor → °C, where it was measured
     rating: int | None
     note: str
 
     @property
     def hottest(self) -> str:
-        return max(self.heat.values(), key=HEATS.index, default="")
+        touched = [*self.heat.values(), *map(touch_of, self.celsius.values())]
+        return max(touched, key=HEATS.index, default="")
+
+    @property
+    def motors(self) -> list[tuple[str, str]]:
+        """Each motor with what was felt and measured: “2”, “hot, 71 °C”."""
+        named = dict.fromkeys([*self.heat, *self.celsius])
+        measured = {key: f"{value:.0f} °C" for key, value in self.celsius.items()}
+        return [(key, ", ".join(filter(None, (self.heat.get(key, ""), measured.get(key, ""))))) for key in named]
 
 
 def told_by(taps: Iterable[Tap]) -> Told:
@@ -108,6 +140,7 @@ def told_by(taps: Iterable[Tap]) -> Told:
         landed_s=since("landed"),
         ended=str(after.get("ended") or ("aborted" if bad_sign_s is not None else "as_planned")),
         heat=dict(after.get("heat", {})),
+        celsius=dict(after.get("celsius", {})),
         rating=after.get("rating"),
         note=str(after.get("note", "")),
     )

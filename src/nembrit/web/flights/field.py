@@ -49,7 +49,7 @@ def page_of(outing: Outing) -> dict[str, Any]:
     if card is None:
         raise InputError("this outing’s card is not there any more")
     steps = [
-        {"kind": step.kind.replace("_", " "), "axis": step.axis or "", "seconds": step.seconds, "how": step.how,
+        {"name": step.name, "seconds": step.seconds, "how": step.how,
          "watch": step.watch, "listen": step.listen, "tells": step.tells}
         for step in card.manoeuvres
     ]  # fmt: skip

@@ -13,7 +13,24 @@ function load() {
   return { opened: Date.now(), taps: [], sent: [] };
 }
 
-const now = () => Math.max(0, (Date.now() - held.opened) / 1000);
+// a phone whose clock is set anew in between: what moves against the steady clock is taken back
+const MOST_MS = 3.9 * 3600 * 1000, SET_MS = 600000;
+let seen = [Date.now(), performance.now()];
+function now() {
+  const [day, steady] = [Date.now(), performance.now()];
+  const moved = day - seen[0] - (steady - seen[1]);
+  seen = [day, steady];
+  if (moved < -1000 || moved > SET_MS) held.opened += moved;
+  return Math.max(0, (day - held.opened) / 1000);
+}
+
+// the same for a clock that was set while the page was closed: time goes on from the last tap
+function reopened() {
+  const last = held.taps.at(-1)?.at_s ?? 0;
+  const since = Date.now() - held.opened;
+  if (since < 1000 * last || since > MOST_MS) held.opened = Date.now() - 1000 * last - 1000;
+}
+
 const first = (kind) => held.taps.find((tap) => tap.kind === kind);
 const mark = () => crypto.randomUUID?.() ?? [...crypto.getRandomValues(new Uint8Array(12))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 
@@ -40,7 +57,7 @@ function show() {
   for (const section of root.querySelectorAll("[data-in]")) section.hidden = section.dataset.in !== at;
   const own = page.steps[step()];
   if (own) {
-    text("step-title", [own.kind, own.axis].filter(Boolean).join(", "));
+    text("step-title", own.name);
     text("step-how", own.how);
     text("step-watch", [own.watch && `Watch: ${own.watch}.`, own.listen && `Listen ${own.listen}.`].filter(Boolean).join(" "));
   }
@@ -105,11 +122,14 @@ document.getElementById("after").addEventListener("submit", (event) => {
   const given = new FormData(event.target);
   const heat = Object.fromEntries(page.motors.map((n) => [n, given.get(`heat-${n}`)]).filter(([, value]) => value));
   const rating = Number(given.get("rating")) || null;
-  tap("after", { ended: given.get("ended"), note: given.get("note"), rating, heat });
+  const measured = page.motors.map((n) => [n, given.get(`celsius-${n}`)]).filter(([, value]) => value);
+  const celsius = Object.fromEntries(measured.map(([n, value]) => [n, Number(value)]));
+  tap("after", { ended: given.get("ended"), note: given.get("note"), rating, heat, celsius });
 });
 
 addEventListener("online", send);
 setInterval(send, RETRY_MS);
 setInterval(tick, 250);
+reopened();
 show();
 send();

@@ -43,8 +43,8 @@ def test_an_archived_flight_leaves_the_list_and_comes_back(page: Page) -> None:
 
 def test_differences_between_any_two_and_one_reference(page: Page) -> None:
     page.goto("/configurations/2/")
-    expect(page.locator("#changes")).to_contain_text("d on roll")
-    expect(page.locator("#changes")).to_contain_text("× 0.686")
+    expect(page.locator("#changes")).to_contain_text("smooth d hz")
+    expect(page.locator("#changes")).to_contain_text("× 0.736")
     page.get_by_role("button", name="Make it the reference").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("the reference")
     page.goto("/configurations/1/")
@@ -96,8 +96,11 @@ def test_a_second_slip_waits_for_the_first(page: Page) -> None:
     expect(page.get_by_role("alert")).to_contain_text("is still open: decide it first")
     expect(page.get_by_label("i on roll")).to_have_value("66")
     page.get_by_role("link", name="Decide it first").click()
-    page.get_by_role("button", name="Keep this change").click()
+    page.get_by_label("Note, for later").fill("idles well")
+    page.get_by_role("button", name="Keep this change").dblclick()  # a double click decides once
     expect(page.get_by_text("is kept.")).to_be_visible()
+    page.get_by_role("link", name="Tune", exact=True).click()
+    expect(page.get_by_role("list").filter(has_text="idles well")).to_contain_text(re.compile(r"Slip \d kept"))
 
 
 def test_long_work_is_seen_and_can_be_stopped_and_started_again(page: Page) -> None:

@@ -29,7 +29,7 @@ def fresnel_m(distance_m: FloatArray | float, whole_m: float, *, frequency_mhz: 
     5.588
     """
     wave_m = _LIGHT_M_S / (frequency_mhz * 1e6)
-    return np.sqrt(wave_m * distance_m * (whole_m - distance_m) / whole_m)  # type: ignore[no-any-return]
+    return np.sqrt(wave_m * distance_m * (whole_m - distance_m) / whole_m)
 
 
 def bulge_m(distance_m: FloatArray | float, whole_m: float) -> FloatArray | float:

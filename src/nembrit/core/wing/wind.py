@@ -123,7 +123,8 @@ def _kasa(velocity: FloatArray) -> tuple[FloatArray, float]:
 
 def _residuals(found: FloatArray, velocity: FloatArray, own: FloatArray | None) -> FloatArray:
     speed = np.hypot(velocity[:, 0] - found[0], velocity[:, 1] - found[1])
-    return speed - (found[2] if own is None else own + found[2])
+    residual: FloatArray = speed - (found[2] if own is None else own + found[2])
+    return residual
 
 
 def _weighted(found: FloatArray, velocity: FloatArray, own: FloatArray | None, *, sigma: float, weight: float) -> FloatArray:
@@ -145,7 +146,7 @@ def _solved(
 def _covariance(found: FloatArray, velocity: FloatArray, own: FloatArray | None, *, sigma: float, weight: float) -> FloatArray:
     solved = least_squares(_weighted, found, args=(velocity, own), kwargs={"sigma": sigma, "weight": weight}, max_nfev=1)
     inverse = np.linalg.pinv(solved.jac.T @ solved.jac)[:2, :2]
-    result: FloatArray = inverse + _FLOOR_M_S[own is not None] ** 2 * np.eye(2) / 5.991 * 2
+    result: FloatArray = inverse + _FLOOR_M_S[own is not None] ** 2 * np.eye(2)
     return result
 
 

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from nembrit.core.tuning.design import target_for
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import Craft
-from nembrit.web.hangar.services import latest_build, latest_configuration
+from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
+from nembrit.web.hangar.services import latest_build, latest_configuration, states_of
 from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.verifying import verification_of
 
-_FLIGHTS = 4
+_FLIGHTS, _LATEST = 4, 60
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
 
 
@@ -25,12 +25,16 @@ class Need:
     is_decided: bool = False  # met by a decided slip
     is_bench: bool = False  # measured on a bench
 
+    @property
+    def is_measured(self) -> bool:
+        return self.told.startswith("flight")
+
 
 def needs_of(tune: Tune) -> list[Need]:
     """What the present stage needs before the next one, by the newest flights of the present settings and build."""
     craft, stage = tune.craft, tune.stage
     latest, build = latest_configuration(craft), latest_build(craft)
-    flights = list(craft.flights.active().filter(configuration=latest, build_entry=build)[:20]) if latest else []
+    flights = _flown_as(craft, latest, build) if latest else []
     if stage == Tune.Stage.BASELINE:
         return [
             Need(text="the settings are saved as they were", is_met=latest is not None),
@@ -55,6 +59,13 @@ def needs_of(tune: Tune) -> list[Need]:
     if stage == Tune.Stage.LOCKED:
         return [Need(text="the settings of now are the reference", is_met=latest is not None and latest.is_reference)]
     return []
+
+
+def _flown_as(craft: Craft, latest: Configuration, build: BuildEntry | None) -> list[Flight]:
+    """The newest flights of an equal state: after an undo those of before count again."""
+    states = states_of(craft)
+    now = states.of(latest.pk, build.pk if build else None)
+    return [one for one in craft.flights.active()[:_LATEST] if states.of(one.configuration_id, one.build_entry_id) == now][:20]
 
 
 def _flown(flights: list[Flight], text: str) -> Need:

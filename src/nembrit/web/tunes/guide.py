@@ -47,19 +47,20 @@ def _log_first(tune: Tune, needs: list[Need], flights: list[Flight]) -> Step | N
     """Read the log once, set filters, move the gains together, then verify; the benches are the evidence."""
     if tune.craft.kind != Craft.Kind.MULTIROTOR or not flights:
         return None
-    missing = [need for need in needs if not need.is_met]
-    if tune.stage == Tune.Stage.FILTERS and any(need.is_decided for need in missing):
-        noise = next(need for need in needs if need.is_bench)
-        why = f"{noise.told}, {noise.text}" if noise.told else noise.text
-        lead = "Noise leaves room: see what can be opened for less delay" if noise.is_met else "Choose filters against the noise"
-        return (f"{lead} ({why})", reverse("bench:filters", args=[flights[0]]))
-    if tune.stage == Tune.Stage.GAINS and any(need.is_decided or need.is_bench for need in missing):
-        peak = next(need for need in needs if need.is_bench)
-        lead = (
-            "Every axis keeps its distance: see how much faster it may be" if peak.is_met else "Give the axis its distance back"
+    if tune.stage not in (Tune.Stage.FILTERS, Tune.Stage.GAINS) or all(need.is_met for need in needs):
+        return None
+    bench = next(need for need in needs if need.is_bench)
+    if not bench.is_measured:
+        return (
+            "Fly the half-minute card with the settings of now: nothing of them is measured yet",
+            tune.craft.get_absolute_url(),
         )
-        return (f"{lead} ({peak.told or peak.text})", reverse("bench:gains", args=[flights[0]]))
-    return None
+    why = f"{bench.told}; {bench.text}"
+    if tune.stage == Tune.Stage.FILTERS:
+        lead = "Noise leaves room: see what can be opened for less delay" if bench.is_met else "Choose filters against the noise"
+        return (f"{lead} ({why})", reverse("bench:filters", args=[flights[0]]))
+    lead = "Every axis keeps its distance: see how much faster it may be" if bench.is_met else "Give the axis its distance back"
+    return (f"{lead} ({why})", reverse("bench:gains", args=[flights[0]]))
 
 
 # what a route says beyond what every one does; the others follow the needs of their stage until they have a guide of their own

@@ -206,7 +206,11 @@ def _expect(name: str, numbers: list[float]) -> str:
 
 
 def _most_moved(metrics: dict[str, list[float]]) -> tuple[str, str] | None:
-    """The metric that should move most for its interval, downwards; None where none should fall."""
-    falls = {name: (flown - told) / max(high - low, 1e-12) for name, (flown, told, low, high) in metrics.items() if told < flown}
+    """Of delay and motor noise, which filters trade, the one that should fall most for its interval; None where none falls."""
+    falls = {
+        name: (flown - told) / max(high - low, 1e-12)
+        for name, (flown, told, low, high) in metrics.items()
+        if told < flown and name.startswith(("step_delay", "motor_roughness"))
+    }
     best = max(falls, key=lambda name: falls[name], default=None)
     return None if best is None else (best, "lower")

@@ -7,6 +7,7 @@ import pytest
 OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
     "lay over", "names", "configuration", "edit", "attach", "gains",
+    "pack", "compose", "questions", "sessions", "archive", "two groups", "report",
     "preflight", "simulator, scales unknown", "craft edit", "sensors", "vibration", "meanings", "log",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
@@ -59,6 +60,7 @@ LONG = (
     "test_numbers_are_as_they_were[proposals]",
     "test_numbers_are_as_they_were[tables]",
     "test_two_flights_of_a_card_are_laid_over_each_other",
+    "test_a_blind_question_from_asking_to_the_first_rating",
     "test_filters_prints_what_a_chain_costs_and_leaves[None",
     "test_analysis.py::test_only_the_named_roles_are_read",
     "test_analysis.py::test_without_raw_gyro_the_filtered_one_is_judged",

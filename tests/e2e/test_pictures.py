@@ -21,6 +21,9 @@ PAGES = {
     "sensors": "/craft/1/flights/1/sensors/", "response": "/craft/1/flights/1/response/",
     "preflight": "/craft/1/field/",
     "filters": "/craft/1/flights/6/filters/?tried=1&gyro.kind=notch&gyro.hz=150&gyro.q=4&gyro.orders=", "gains": "/craft/1/flights/6/gains/?axis=pitch&p=58",
+    "packs": "/packs/", "pack": "/packs/1/", "compose": "/cards/new/?kind=multirotor&question=wash", "report": "/craft/1/tune/report/",
+    "question": "/craft/1/questions/new/", "questions": "/craft/1/questions/", "sessions": "/craft/1/sessions/", "archive": "/archive/",
+    "two groups": "/craft/1/slips/new/?group=pd.roll&also=pd.pitch",
     "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
 }  # fmt: skip
 

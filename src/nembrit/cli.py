@@ -26,7 +26,7 @@ from nembrit.core.setup.craft import craft_from_json
 from nembrit.core.trials.plan import Primary
 from nembrit.core.trials.verdict import FlightValues, compare_flights
 
-_REPORTED = ("noise", "response", "motors", "judgement", "loop")
+_REPORTED = ("noise", "response", "motors", "judgement", "loop", "wing")
 WRONG_USE, UNREADABLE, UNANSWERABLE = 2, 3, 4
 
 
@@ -115,7 +115,11 @@ def _analyse(options: argparse.Namespace) -> int:
             recording=flight.recording,
         )
     )
-    is_answered = (results.noise and results.noise.is_there) or (results.response and results.response.steps)
+    is_answered = (
+        (results.noise and results.noise.is_there)
+        or (results.response and results.response.steps)
+        or (results.wing and results.wing.is_there)
+    )
     return 0 if is_answered else UNANSWERABLE
 
 
@@ -228,7 +232,7 @@ def _craft(path: str | None) -> CraftFacts:
     if path is None:
         return CraftFacts()
     craft = craft_from_json(_document(path))
-    return CraftFacts(kind=craft.kind, mixer=craft.mixer(), blades=craft.blades)
+    return CraftFacts(kind=craft.kind, mixer=craft.mixer(), blades=craft.blades, surfaces=craft.surfaces)
 
 
 def _document(path: str) -> dict[str, Any]:

@@ -63,7 +63,9 @@ def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """The same recording gives the same evidence: it is computed once in a run."""
 
     def analyse(flight: CoreFlight, **options: object) -> FlightResults:
-        digest = hashlib.sha256(repr((flight.mixer, flight.blades, flight.spans, options.get("only"))).encode())
+        digest = hashlib.sha256(
+            repr((flight.mixer, flight.blades, flight.spans, flight.craft.surfaces, options.get("only"))).encode()
+        )
         for role in sorted(flight.recording.channels):
             digest.update(role.encode() + flight.recording.channels[role].tobytes())
         key = digest.hexdigest()

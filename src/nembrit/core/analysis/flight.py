@@ -14,12 +14,14 @@ from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.timebase import uniform
 from nembrit.core.setup.controller import Controller
+from nembrit.core.setup.craft import Surface
 from nembrit.core.types import FloatArray
 
 # channels that analyses read; others need not be loaded for them
 ROLES = (
     "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.",
     "battery_voltage", "battery_current", "gyro_temperature", "b/gyro_raw.",
+    "attitude.", "course", "latitude", "longitude", "ground_speed", "airspeed", "servo.", "gain.",
 )  # fmt: skip
 
 
@@ -31,6 +33,7 @@ class CraftFacts:
     mixer: FloatArray | None = None  # (n_motors, 3): lets lost authority be left out
     blades: int | None = None
     controller: Controller | None = None  # of the flight's own configuration, where its scales are known
+    surfaces: tuple[Surface, ...] = ()  # of a plane
 
 
 class Flight(Sight):

@@ -16,11 +16,12 @@ from nembrit.core.analysis.noise import NOISE, Noise
 from nembrit.core.analysis.response import RESPONSE, Response
 from nembrit.core.analysis.sensors import SENSORS, Sensors
 from nembrit.core.analysis.shaping import SHAPING, Shaping
+from nembrit.core.analysis.wing import WING, Wing
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
 MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP, CONDITIONS)
-FIXED_WING: tuple[Analysis, ...] = MULTIROTOR  # until the wing desk asks its own questions
+FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING)
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
 
@@ -38,6 +39,7 @@ class FlightResults:
     shaping: Shaping | None = None
     loop: Loop | None = None
     conditions: Conditions | None = None
+    wing: Wing | None = None
 
 
 def there(result: Result | None) -> Result:

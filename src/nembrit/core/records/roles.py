@@ -37,11 +37,11 @@ _ROLE_PATTERNS: tuple[tuple[str, str], ...] = (
     (r"motor_rpm\.[1-9]\d?", "speed"),
     (r"servo\.[1-9]\d?", "pulse"),
     (r"accel\.[xyz]", "acceleration"),
-    (rf"(?:attitude|attitude_wanted)\.{_AXIS}|latitude|longitude|course|heading|heading_wanted", "angle"),
+    (rf"(?:attitude|attitude_wanted)\.{_AXIS}|latitude|longitude|course|course_wanted|heading|heading_wanted", "angle"),
     (r"battery_voltage", "voltage"),
     (r"battery_current", "current"),
-    (r"altitude", "length"),
-    (r"ground_speed", "velocity"),
+    (r"altitude|altitude_wanted|cross_track|home_distance", "length"),
+    (r"ground_speed|airspeed", "velocity"),
     (r"baro_temperature|gyro_temperature", "temperature"),
     (rf"gain\.{_AXIS}\.[pidf]", "number"),
     (r"mode|event", "text"),
@@ -66,7 +66,8 @@ ROLE_CHOICES: list[tuple[str, list[str]]] = [
     ("accelerometer", _each("accel", parts=("x", "y", "z"))),
     ("attitude", [*_each("attitude", "attitude_wanted"), "heading", "heading_wanted"]),
     ("power", ["battery_voltage", "battery_current"]),
-    ("position", ["latitude", "longitude", "altitude", "ground_speed", "course"]),
+    ("position", ["latitude", "longitude", "altitude", "ground_speed", "course", "airspeed"]),
+    ("navigation", ["course_wanted", "cross_track", "altitude_wanted", "home_distance"]),
     ("temperature", ["gyro_temperature", "baro_temperature"]),
     ("text", ["mode", "event"]),
     ("second board", [*_each("b/gyro", "b/gyro_raw"), *_each("b/accel", parts=("x", "y", "z"))]),
@@ -97,6 +98,8 @@ def quantity_of(role: str) -> str | None:
 _SPOKEN = {
     "gyro_raw": "raw gyro", "setpoint": "set-point", "term_p": "P term", "term_i": "I term", "term_d": "D term",
     "term_f": "F term", "accel": "accelerometer", "attitude_wanted": "wanted attitude", "heading_wanted": "wanted heading",
+    "course_wanted": "wanted course", "altitude_wanted": "wanted height", "cross_track": "distance from the track",
+    "home_distance": "distance from home",
 }  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import FlightLog, Recording
 from nembrit.core.records.timebase import clock_of
 from nembrit.core.report.response import response_part, rounded
+from nembrit.core.report.wing import wing_notes, wing_part
 from nembrit.core.response.components import span_scores
 from nembrit.core.setup.controller import ShownGains
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
@@ -79,6 +80,21 @@ def report_document(
     zero_s = window_start_s - (log_part.get("window_s") or [0.0])[0]  # the log's first sample
     noise, response, motors, judgement = results.noise, results.response, results.motors, results.judgement
     reasons = _reasons(results)
+    if results.wing is not None:
+        return {
+            "schema": "nembrit.report/1",
+            "log": log_part,
+            "noise": {
+                axis: _noise_part(own, motors, axis, zero_s) for axis, own in (noise.axes if noise else {}).items() if own.shown
+            },
+            "vibration": _vibration_part(motors.vibration if motors else None),
+            "wing": wing_part(results.wing),
+            "findings": [_finding_part(finding) for finding in (judgement.findings if judgement else ())],
+            "notes": [
+                *(f"{key}: {reason}" for key, reason in reasons.items() if key.startswith("noise")),
+                *wing_notes(results.wing),
+            ],
+        }
     return {
         "schema": "nembrit.report/1",
         "log": log_part,

@@ -97,8 +97,12 @@ def slow_error_dps(recording: Recording, axis: str, use: BoolArray) -> float | N
 
 
 def idle_ratio(recording: Recording, axis: str, spans: list[Span]) -> tuple[float, int] | None:
-    """Error of 2 to 25 Hz at zero throttle over that in hover, and how many floats it rests on; None: not flown."""
+    """Error of 2 to 25 Hz at zero throttle over that in hover, and how many floats it rests on; None: not flown, or logged
+    too slowly to see it.
+    """
     if not recording.has(f"gyro.{axis}", f"setpoint.{axis}", "throttle"):
+        return None
+    if recording.sample_rate_hz <= 2.2 * _FLOAT_BAND_HZ[1]:
         return None
     error = np.nan_to_num(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
     sos = scipy.signal.butter(2, _FLOAT_BAND_HZ, btype="band", fs=recording.sample_rate_hz, output="sos")

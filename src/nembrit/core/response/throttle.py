@@ -50,9 +50,9 @@ def throttle_gains(
     -----
     Gyro against what the model makes of the command, both from 2 to 20 Hz; the instrument is what the model makes of the
     set-point, which gusts do not reach. Jackknife over eighths of each part. Methods: as `transfer.loop_responses`.
-    Empty without throttle.
+    Empty without throttle, and for logs that are too slow for that band.
     """
-    if not recording.has("throttle"):
+    if not recording.has("throttle") or recording.sample_rate_hz <= 2.2 * _BAND_HZ[1]:
         return ()
     rate_hz = recording.sample_rate_hz
     throttle = np.nan_to_num(recording.channels["throttle"])

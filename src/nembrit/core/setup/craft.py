@@ -20,6 +20,22 @@ class Motor:
     yaw: float
 
 
+SURFACES = ("aileron", "elevator", "rudder", "v_tail_left", "v_tail_right", "elevon_left", "elevon_right", "flap")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surface:
+    """One servo of a plane. `direction` is +1 where a longer pulse gives more of its axis (a V-tail's and an elevon's: nose
+    up), −1 where it gives less, None where that is not known.
+    """
+
+    servo: int  # as the log counts them, from 1
+    role: str  # one of SURFACES
+    direction: int | None = None
+    centre_us: float = 1500.0
+    throw_us: float = 500.0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Craft:
     """What the core needs to know of one airframe."""
@@ -32,6 +48,7 @@ class Craft:
     blades: int = 3
     cells: int = 4
     mass_g: float = 600.0
+    surfaces: tuple[Surface, ...] = ()
 
     def mixer(self) -> FloatArray:
         """Mixer matrix, shape (n_motors, 3): columns roll, pitch, yaw."""
@@ -98,6 +115,7 @@ def craft_from_json(document: dict[str, Any]) -> Craft:
             blades=int(within(propeller.get("blades", 3), "the number of blades", 1, 12)),
             cells=int(within(document.get("cells", 4), "the number of cells", 1, 20)),
             mass_g=within(document.get("mass_g", 600.0), "a mass in g", 1, 100_000),
+            surfaces=tuple(_surface(row, n) for n, row in enumerate(document.get("surfaces", ()), start=1)),
         )
     except (KeyError, TypeError, AttributeError) as error:
         raise InputError(f"the craft is not complete: {error}") from None
@@ -113,6 +131,19 @@ def _motor(row: dict[str, Any], number: int) -> Motor:
     return Motor(**{axis: within(row[axis], f"motor {number}, {axis}", -100, 100) for axis in ("roll", "pitch", "yaw")})
 
 
+def _surface(row: dict[str, Any], number: int) -> Surface:
+    if row["role"] not in SURFACES:
+        raise InputError(f"surface {number}: “{str(row['role'])[:30]}” is no role; expected {', '.join(SURFACES)}")
+    direction = row.get("direction")
+    if direction not in (1, -1, None) or isinstance(direction, bool):
+        raise InputError(f"surface {number}: a direction is 1, -1 or null")
+    return Surface(
+        servo=int(within(row["servo"], f"surface {number}, servo", 1, 16)), role=row["role"], direction=direction,
+        centre_us=within(row.get("centre_us", 1500.0), f"surface {number}, centre in µs", 500, 2500),
+        throw_us=within(row.get("throw_us", 500.0), f"surface {number}, throw in µs", 50, 1000),
+    )  # fmt: skip
+
+
 def craft_to_json(craft: Craft) -> dict[str, Any]:
     """The `nembrit.craft/1` document that `craft_from_json` reads back identically."""
     return {
@@ -120,7 +151,16 @@ def craft_to_json(craft: Craft) -> dict[str, Any]:
         "name": craft.name,
         "kind": craft.kind,
         "motors": [{"roll": motor.roll, "pitch": motor.pitch, "yaw": motor.yaw} for motor in craft.motors],
-        "surfaces": [],
+        "surfaces": [
+            {
+                "servo": one.servo,
+                "role": one.role,
+                "direction": one.direction,
+                "centre_us": one.centre_us,
+                "throw_us": one.throw_us,
+            }
+            for one in craft.surfaces
+        ],
         "propeller": {"diameter_in": craft.diameter_in, "pitch_in": craft.pitch_in, "blades": craft.blades},
         "cells": craft.cells,
         "mass_g": craft.mass_g,

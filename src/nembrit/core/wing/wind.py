@@ -38,6 +38,12 @@ class Wind:
         return math.degrees(math.atan2(-self.east_m_s, -self.north_m_s)) % 360.0
 
     @property
+    def from_interval_deg(self) -> tuple[float, float]:
+        """The direction with what the ellipse leaves open, to both sides; it may pass north."""
+        half = math.degrees(math.asin(min(1.0, self.half_axis_m_s / max(self.speed_m_s, 1e-9))))
+        return (self.from_deg - half) % 360.0, (self.from_deg + half) % 360.0
+
+    @property
     def is_rough(self) -> bool:
         return self.half_axis_m_s > _ROUGH_M_S
 

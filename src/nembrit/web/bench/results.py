@@ -24,7 +24,7 @@ from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
-from nembrit.web.hangar.services import known_controller, mixer_of
+from nembrit.web.hangar.services import known_controller, mixer_of, surfaces_of
 from nembrit.web.hangar.signals import controller_changed, craft_changed
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.signals import segment_ready
@@ -94,7 +94,7 @@ def make_results(segment_id: int, progress: Progress) -> None:
 
 def craft_facts(craft: Craft) -> CraftFacts:
     """What analyses need to know of a craft."""
-    return CraftFacts(kind=craft.kind, mixer=mixer_of(craft), blades=craft.propeller_blades)
+    return CraftFacts(kind=craft.kind, mixer=mixer_of(craft), blades=craft.propeller_blades, surfaces=surfaces_of(craft))
 
 
 def missing_analyses(segment: Segment) -> list[str]:

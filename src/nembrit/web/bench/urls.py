@@ -1,6 +1,6 @@
 from django.urls import path
 
-from nembrit.web.bench.views import choosing, flight, motors, noise, response, sensors
+from nembrit.web.bench.views import choosing, flight, motors, noise, response, sensors, wing
 
 app_name = "bench"
 urlpatterns = [
@@ -15,6 +15,7 @@ urlpatterns = [
     path("<flight:flight_id>/filters/trade/", choosing.trade_part, name="trade"),
     path("<flight:flight_id>/gains/", choosing.gains_page, name="gains"),
     path("<flight:flight_id>/gains/best/", choosing.best_part, name="best"),
+    path("<flight:flight_id>/wing/", wing.wing_page, name="wing"),
     path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
     path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
     path("<flight:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),

@@ -51,6 +51,71 @@ class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms ta
         return data
 
 
+SERVOS = range(1, 9)
+_ROLES = [
+    ("", "nothing, or not known"),
+    *((role, role.replace("_", " ").replace("v tail", "V-tail")) for role in services.SURFACE_ROLES),
+]
+_DIRECTIONS = [("", "the log may tell"), ("1", "longer pulse, more"), ("-1", "longer pulse, less")]
+
+
+class SurfacesForm(forms.Form):
+    """What each servo of a plane moves."""
+
+    def __init__(self, data: Mapping[str, Any] | None = None, *, surfaces: Sequence[Any] = ()) -> None:
+        super().__init__(data)
+        known = {one.servo: one for one in surfaces}
+        for number in SERVOS:
+            own = known.get(number)
+            self.fields[f"role-{number}"] = forms.ChoiceField(
+                choices=_ROLES, required=False, initial=own.role if own else "", label=f"Servo {number} moves"
+            )
+            self.fields[f"direction-{number}"] = forms.ChoiceField(
+                choices=_DIRECTIONS, required=False, initial=str(own.direction) if own and own.direction else "",
+                label=f"Direction of servo {number}",
+            )  # fmt: skip
+            self.fields[f"centre-{number}"] = NumberField(
+                low=500,
+                high=2500,
+                required=False,
+                initial=f"{own.centre_us:g}" if own else "1500",
+                label=f"Centre of servo {number}, µs",
+            )
+            self.fields[f"throw-{number}"] = NumberField(
+                low=50,
+                high=1000,
+                required=False,
+                initial=f"{own.throw_us:g}" if own else "500",
+                label=f"Throw of servo {number}, µs",
+            )
+
+    def rows(self) -> list[tuple[int, list[forms.BoundField]]]:
+        return [(number, [self[f"{name}-{number}"] for name in ("role", "direction", "centre", "throw")]) for number in SERVOS]
+
+    def clean(self) -> dict[str, Any]:
+        data: dict[str, Any] = super().clean() or {}
+        roles = [role for number in SERVOS if (role := data.get(f"role-{number}"))]
+        for left, right in (("v_tail_left", "v_tail_right"), ("elevon_left", "elevon_right")):
+            if roles.count(left) > 1 or roles.count(right) > 1 or (left in roles) != (right in roles):
+                self.add_error(None, f"each pair has one {left.replace('_', ' ')} and one {right.replace('_', ' ')}")
+        return data
+
+    def surfaces(self) -> list[dict[str, Any]]:
+        """One a servo that moves something."""
+        data = self.cleaned_data
+        return [
+            {
+                "servo": number,
+                "role": data[f"role-{number}"],
+                "direction": int(data[f"direction-{number}"] or 0) or None,
+                "centre_us": data[f"centre-{number}"] or 1500.0,
+                "throw_us": data[f"throw-{number}"] or 500.0,
+            }
+            for number in SERVOS
+            if data[f"role-{number}"]
+        ]
+
+
 class CraftEditForm(SeenForm):
     """What may change of a craft; its kind and motors stay, since its flights rest on them."""
 

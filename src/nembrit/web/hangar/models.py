@@ -94,6 +94,9 @@ class Actuator(models.Model):
     lowest_us = models.FloatField(null=True)
     highest_us = models.FloatField(null=True)
     is_reversed = models.BooleanField(default=False)
+    role = models.CharField(max_length=14, blank=True)  # of a servo: a key of core.setup.craft.SURFACES
+    direction = models.SmallIntegerField(null=True)  # +1 or −1; none: not known
+    throw_us = models.FloatField(null=True)
     trim_us = models.FloatField(default=0.0)
 
     class Meta:

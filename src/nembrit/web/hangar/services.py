@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Max
@@ -13,7 +14,7 @@ from nembrit.core.setup import namemap
 from nembrit.core.setup.configuration import Setting as CoreSetting
 from nembrit.core.setup.configuration import SettingChange
 from nembrit.core.setup.controller import Controller, chains_from_settings, controller_from_settings
-from nembrit.core.setup.craft import LAYOUTS, Motor, layout_motors
+from nembrit.core.setup.craft import LAYOUTS, SURFACES, Motor, Surface, layout_motors
 from nembrit.core.setup.craft import Craft as CoreCraft
 from nembrit.core.setup.frame import Place as Place
 from nembrit.core.setup.frame import places_of, rearranged
@@ -28,6 +29,7 @@ from nembrit.web.hangar.signals import controller_changed, craft_changed
 LAYOUT_CHOICES = [(key, label) for key, (label, *_) in LAYOUTS.items()]
 MEANINGS = namemap.MEANINGS
 GROUPS = namemap.GROUPS
+SURFACE_ROLES = SURFACES
 GAIN_UNITS = namemap.GAIN_UNITS
 
 
@@ -61,7 +63,38 @@ def core_craft(craft: Craft) -> CoreCraft:
         blades=craft.propeller_blades,
         cells=craft.cells,
         mass_g=craft.mass_g,
+        surfaces=surfaces_of(craft),
     )
+
+
+def surfaces_of(craft: Craft) -> tuple[Surface, ...]:
+    """What the servos of a plane move, in the order of the log's channels."""
+    rows = craft.actuators.filter(kind=Actuator.Kind.SERVO).exclude(role="").order_by("number")
+    return tuple(
+        Surface(
+            servo=row.number, role=row.role, direction=row.direction, centre_us=row.centre_us or 1500.0,
+            throw_us=row.throw_us or 500.0,
+        )
+        for row in rows
+    )  # fmt: skip
+
+
+@transaction.atomic
+def save_surfaces(craft: Craft, rows: Sequence[Mapping[str, Any]]) -> bool:
+    """Note what the servos move; whether anything changed. Answers about its flights are worked out anew then."""
+    surfaces = tuple(Surface(**row) for row in rows)
+    if surfaces == surfaces_of(craft):
+        return False
+    craft.actuators.filter(kind=Actuator.Kind.SERVO).delete()
+    Actuator.objects.bulk_create(
+        Actuator(
+            craft=craft, kind=Actuator.Kind.SERVO, number=one.servo, role=one.role, direction=one.direction,
+            centre_us=one.centre_us, throw_us=one.throw_us,
+        )
+        for one in surfaces
+    )  # fmt: skip
+    craft_changed.send(sender=Craft, craft=craft)
+    return True
 
 
 def motor_numbers(craft: Craft) -> list[int]:

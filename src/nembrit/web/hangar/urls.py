@@ -7,6 +7,7 @@ urlpatterns = [
     path("craft/new/", views.craft_new, name="craft_new"),
     path("craft/<int:craft_id>/edit/", views.craft_edit, name="craft_edit"),
     path("craft/<int:craft_id>/motors/", views.craft_motors, name="craft_motors"),
+    path("craft/<int:craft_id>/surfaces/", views.craft_surfaces, name="craft_surfaces"),
     path("craft/<int:craft_id>/archive/", views.craft_archive, name="craft_archive"),
     path("craft/<int:craft_id>/configurations/new/", views.configuration_new, name="configuration_new"),
     path("craft/<int:craft_id>/names/", views.names, name="names"),

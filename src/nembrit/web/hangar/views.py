@@ -15,9 +15,22 @@ from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once, sent_before
 from nembrit.web.hangar import giving, services
 from nembrit.web.hangar.charts import rate_chart
-from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, MotorsForm, NameMapForm
+from nembrit.web.hangar.forms import BuildForm, ConfigurationForm, CraftEditForm, CraftForm, MotorsForm, NameMapForm, SurfacesForm
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.signals import craft_changed
+
+
+@require_http_methods(["GET", "POST"])
+def craft_surfaces(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """What each servo of a plane moves: trims are told by axis then."""
+    craft = get_object_or_404(Craft, pk=craft_id, kind=Craft.Kind.FIXED_WING)
+    form = SurfacesForm(request.POST if request.method == "POST" else None, surfaces=services.surfaces_of(craft))
+    if request.method == "POST" and form.is_valid():
+        changed = services.save_surfaces(craft, form.surfaces())
+        messages.success(request, "Saved; its flights are worked out anew." if changed else "Nothing was changed.")
+        return redirect("hangar:craft_surfaces", craft.pk)
+    context = {"craft": craft, "form": form}
+    return render(request, "hangar/surfaces.html", context, status=400 if form.is_bound else 200)
 
 
 @require_http_methods(["GET", "POST"])

@@ -1,0 +1,88 @@
+"""What a plane's flight says: wind, trims, creep, weaving, automatic gains."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import TypeVar
+
+import numpy as np
+
+from nembrit.core.analysis.analysis import Analysis
+from nembrit.core.analysis.flight import Flight
+from nembrit.core.errors import CoreError
+from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
+from nembrit.core.wing.gainflight import GainFlight, gain_flight
+from nembrit.core.wing.track import RATE_HZ, Track, track_of
+from nembrit.core.wing.trim import Trim, trim_of
+from nembrit.core.wing.weaving import Weaving, weaving_of
+from nembrit.core.wing.wind import Wind, estimate_wind
+
+_SPEED_STRETCH_S = 20.0
+Answer = TypeVar("Answer")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class Wing:
+    """Each part, or None with the reason under its name."""
+
+    wind: Wind | None
+    trim: Trim | None
+    creep: Creep | None
+    told_by_speed: str  # trim, horizon, cannot tell
+    weaving: Weaving | None
+    gain_flight: dict[str, GainFlight]
+    reasons: dict[str, str]
+
+    @property
+    def is_there(self) -> bool:
+        """Whether anything could be told."""
+        return any((self.wind, self.trim, self.creep, self.weaving, self.gain_flight))
+
+
+def wing_of(flight: Flight) -> Wing:
+    """Ask a plane's flight everything; what it cannot answer comes with what to log or to fly."""
+    recording = flight.recording
+    track = track_of(recording)
+    reasons: dict[str, str] = {}
+
+    def asked(name: str, ask: Callable[[], Answer]) -> Answer | None:
+        try:
+            return ask()
+        except CoreError as error:
+            reasons[name] = str(error)
+            return None
+
+    wind = asked("wind", lambda: _wind(track))
+    creep = asked("creep", lambda: creep_of(track, wind))
+    by_speed = told_by_speed(speed_exponent(_by_stretch(track, wind)))
+    holds = {axis: asked(f"gain_flight.{axis}", partial(gain_flight, recording, axis)) for axis in ("roll", "pitch")}
+    return Wing(
+        wind=wind, creep=creep, told_by_speed=by_speed,
+        trim=asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
+        weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
+        gain_flight={axis: found for axis, found in holds.items() if found is not None}, reasons=reasons,
+    )  # fmt: skip
+
+
+def _wind(track: Track) -> Wind:
+    if track.north_m_s is None or track.east_m_s is None:
+        empty = np.full(track.t_s.size, np.nan)
+        return estimate_wind(empty, empty, rate_hz=RATE_HZ)
+    return estimate_wind(track.north_m_s, track.east_m_s, rate_hz=RATE_HZ, airspeed_m_s=track.airspeed_m_s)
+
+
+def _by_stretch(track: Track, wind: Wind | None) -> list[Creep]:
+    """Creep of every long hands-off stretch by itself, for what two speeds tell."""
+    found = []
+    for part in hands_off_parts(track, least_s=_SPEED_STRETCH_S):
+        assert track.hands_off is not None
+        alone = np.zeros(track.hands_off.size, dtype=bool)
+        alone[part] = True
+        try:
+            found.append(creep_of(replace(track, hands_off=track.hands_off & alone), wind))
+        except CoreError:
+            continue
+    return found
+
+
+WING = Analysis(key="wing", version=1, result=Wing, run=wing_of, in_words="trims, wind and weaving")

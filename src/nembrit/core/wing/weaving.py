@@ -1,0 +1,136 @@
+"""Weaving on straight legs told apart: pulled to one side (trim), or swinging by itself (navigation gain)."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import welch
+
+from nembrit.core.errors import NotEnoughData
+from nembrit.core.types import FloatArray
+from nembrit.core.wing.errors import combined, hac_error
+from nembrit.core.wing.track import RATE_HZ, Track, stretches
+from nembrit.core.wing.wind import Wind
+
+_G_M_S2 = 9.80665
+_TURN_DEG_S, _SMOOTH_S, _LEAST_LEG_S, _SKIP_S = 2.5, 8.0, 20.0, 5.0
+_CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS = 0.35, 0.5, 2.0, 2
+_LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S = 0.55, 0.25, 8.0, 20.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leg:
+    """One straight leg: bank and turning that bank does not explain, right and clockwise positive."""
+
+    start_s: float
+    end_s: float
+    bank_deg: float
+    bank_error_deg: float
+    creep_deg_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Weaving:
+    """What the legs say together."""
+
+    verdict: str  # none, trim, trim_or_horizon, navigation_gain, both, not_enough
+    side: str | None  # to which the plane is pulled
+    line_hz: float | None  # of the swing
+    legs: tuple[Leg, ...]
+    bank_deg: float
+    bank_error_deg: float
+    creep_deg_s: float
+    swing_share: float  # of the bank's variance in its strongest line
+
+
+def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot tell") -> Weaving:
+    """Judge all straight legs of a flight.
+
+    Trim: |creep| > 0.35 deg/s, |mean bank| > 0.5° and more than two of its errors, to the same side on two legs or more; the
+    side is opposite to the bank that holds against it. A tilted horizon looks the same at one speed, so that *trim* alone is
+    said only where two speeds told it. Gain: more than 55 % of the bank's variance lies within a quarter of its strongest
+    line, and it swings by more than 8°. Errors of means by Newey and West, legs together by inverse variance (Birge).
+    Thresholds measured in the project's own trials. Raises NotEnoughData without attitude, velocity or two legs of 20 s.
+    """
+    if track.bank_deg is None:
+        raise NotEnoughData("no attitude in this log: switch on logging of roll and pitch angle")
+    course = track.air_course_deg(*((wind.north_m_s, wind.east_m_s) if wind else (0.0, 0.0)))
+    speed = _airspeed(track, wind)
+    if course is None or speed is None:
+        raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
+    parts = _legs(course)
+    legs = [leg for part in parts if (leg := _leg(track, course, speed, part)) is not None]
+    if len(legs) < _LEGS:
+        raise NotEnoughData(f"{len(legs)} straight leg{'' if len(legs) == 1 else 's'} of 20 s: fly four legs there and back")
+    bank, error = combined(np.array([one.bank_deg for one in legs]), np.array([one.bank_error_deg for one in legs]))
+    creep = float(np.median([one.creep_deg_s for one in legs]))
+    same_side = max(sum(one.bank_deg > 0 for one in legs), sum(one.bank_deg < 0 for one in legs))
+    is_trim = abs(creep) > _CREEP_DEG_S and abs(bank) > _BANK_DEG and abs(bank) > _SIGMAS * error and same_side >= _LEGS
+    line_hz, share, swing = _swing(track.bank_deg, parts)
+    is_gain = share > _LINE_SHARE and swing > _SWING_DEG
+    trim_word = "trim" if told_by_speed == "trim" else "trim_or_horizon"
+    verdict = "both" if is_trim and is_gain else trim_word if is_trim else "navigation_gain" if is_gain else "none"
+    return Weaving(
+        verdict=verdict, side=("left" if bank > 0 else "right") if is_trim else None, line_hz=line_hz if is_gain else None,
+        legs=tuple(legs), bank_deg=bank, bank_error_deg=error, creep_deg_s=creep, swing_share=share,
+    )  # fmt: skip
+
+
+def _airspeed(track: Track, wind: Wind | None) -> FloatArray | None:
+    if track.airspeed_m_s is not None:
+        return track.airspeed_m_s
+    if track.north_m_s is None or track.east_m_s is None:
+        return None
+    moved = (wind.north_m_s, wind.east_m_s) if wind else (0.0, 0.0)
+    return np.hypot(track.north_m_s - moved[0], track.east_m_s - moved[1])
+
+
+def _legs(course_deg: FloatArray) -> list[slice]:
+    """Stretches that hold their course in the mean; weaving about it does not end a leg."""
+    good = np.isfinite(course_deg)
+    if good.sum() < _LEAST_LEG_S * RATE_HZ:
+        return []
+    filled = np.interp(np.arange(course_deg.size), np.flatnonzero(good), course_deg[good])
+    smooth = uniform_filter1d(filled, round(_SMOOTH_S * RATE_HZ))
+    straight = (np.abs(np.gradient(smooth) * RATE_HZ) < _TURN_DEG_S) & good
+    skip = round(_SKIP_S * RATE_HZ)
+    found = stretches(straight, round((_LEAST_LEG_S + _SKIP_S) * RATE_HZ))
+    return [slice(part.start + skip, part.stop - skip // 2) for part in found]
+
+
+def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice) -> Leg | None:
+    assert track.bank_deg is not None
+    bank, own_course, own_speed = track.bank_deg[part], course[part], speed[part]
+    good = np.isfinite(bank) & np.isfinite(own_course) & np.isfinite(own_speed) & (own_speed > 3)
+    if good.sum() < 0.8 * _LEAST_LEG_S * RATE_HZ:
+        return None
+    bank, own_course, own_speed = bank[good], own_course[good], own_speed[good]
+    turned = (own_course[-1] - own_course[0]) / (own_course.size - 1) * RATE_HZ
+    explained = float(np.degrees(np.mean(_G_M_S2 * np.tan(np.radians(bank)) / own_speed)))
+    return Leg(
+        start_s=float(track.t_s[part.start]), end_s=float(track.t_s[part.stop - 1]), bank_deg=float(bank.mean()),
+        bank_error_deg=max(hac_error(bank), 0.02), creep_deg_s=float(turned - explained),
+    )  # fmt: skip
+
+
+def _swing(bank_deg: FloatArray, parts: list[slice]) -> tuple[float, float, float]:
+    """Strongest line of the bank on the legs [Hz], its share of the variance, and how far it swings [deg]."""
+    n = round(_WINDOW_S * RATE_HZ)
+    spectra, sds = [], []
+    for part in parts:
+        own = bank_deg[part]
+        own = own[np.isfinite(own)]
+        if own.size < n // 2:
+            continue
+        frequency, power = welch(own - own.mean(), fs=RATE_HZ, nperseg=min(n, own.size), nfft=n)
+        spectra.append(power)
+        sds.append(float(own.std()))
+    if not spectra:
+        return 0.0, 0.0, 0.0
+    power = np.mean(spectra, axis=0)
+    strongest = int(np.argmax(power[1:]) + 1)
+    line_hz = float(frequency[strongest])
+    inside = np.abs(frequency - line_hz) <= _LINE_WIDTH * line_hz
+    total = float(power[1:].sum())
+    return line_hz, float(power[inside].sum() / total) if total > 0 else 0.0, math.sqrt(float(np.mean(np.square(sds))))

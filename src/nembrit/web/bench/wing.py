@@ -1,0 +1,80 @@
+"""What the wing page of a plane's flight shows."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from nembrit.core.analysis.wing import Wing
+
+_QUESTIONS = {
+    "trim": "Is it trimmed?",
+    "creep": "Does its heading creep?",
+    "weaving": "Does it weave, and why?",
+    "wind": "What did the wind do?",
+    "gain_flight.roll": "Have the automatic gains of roll settled?",
+    "gain_flight.pitch": "Have the automatic gains of pitch settled?",
+}
+_TRIMMED_US = 5.0
+_VERDICTS = {
+    "none": "no side is preferred and nothing swings",
+    "trim": "pulled to one side: a yaw trim",
+    "trim_or_horizon": "pulled to one side: a yaw trim or a tilted horizon",
+    "navigation_gain": "swings by itself: the navigation is too tight",
+    "both": "pulled to one side, and the navigation swings",
+}
+_GAINS = {
+    "settled": "settled", "still_rising": "still rising", "too_few": "too few holds", "not_settled": "not settled",
+    "unknown": "the gain was not logged",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    """What to move so that nothing is held any more."""
+
+    servo: str
+    old_us: float
+    new_us: float
+
+
+def wing_of(wing: Wing) -> dict[str, Any]:
+    """For the template."""
+    weaving = wing.weaving
+    return {
+        "wing": wing,
+        "headline": headline(wing),
+        "verdict": _VERDICTS[weaving.verdict] if weaving else "",
+        "moves": moves(wing),
+        "gains": [(axis, own, _GAINS[own.verdict]) for axis, own in wing.gain_flight.items()],
+        "axes": list(wing.trim.axes.items()) if wing.trim else [],
+        "open": [(_QUESTIONS.get(name, name), reason) for name, reason in wing.reasons.items()],
+    }
+
+
+def headline(wing: Wing) -> str:
+    """What it says, in one line."""
+    weaving = wing.weaving
+    if weaving is not None and weaving.side is not None:
+        return f"Pulled to the {weaving.side}, {abs(weaving.creep_deg_s):.1f} deg/s"
+    if weaving is not None and weaving.verdict == "navigation_gain":
+        return f"Swings at {weaving.line_hz or 0:.2f} Hz: the navigation is too tight"
+    if wing.trim is not None and wing.trim.axes:
+        axis, own = max(wing.trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
+        return (
+            f"{axis.capitalize()} is held by {own.trim_us:+.0f} µs"
+            if abs(own.trim_us) >= 5
+            else "Trimmed within 5 µs on every axis"
+        )
+    if wing.wind is not None:
+        return f"Wind {wing.wind.in_words}"
+    return "This flight answers none of the wing’s questions yet"
+
+
+def moves(wing: Wing) -> list[Move]:
+    """New servo centres, in whole microseconds, for those that stand off by 2 µs or more hands off."""
+    if wing.trim is None:
+        return []
+    return [
+        Move(servo=number, old_us=own.centre_us, new_us=round(own.centre_us + own.trim_us))
+        for number, own in wing.trim.servos.items()
+        if abs(own.trim_us) >= 2
+    ]

@@ -1,0 +1,91 @@
+"""A plane of one's own: its surfaces, its logs, and what its wing page says."""
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.records.log import Recording
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar import services as hangar
+from nembrit.web.hangar.models import Craft
+from tests.core.wing.planes import followed, hands_off
+
+pytestmark = pytest.mark.django_db
+V_TAIL = {
+    "role-1": "aileron", "direction-1": "1", "centre-1": "1500", "throw-1": "500",
+    "role-2": "aileron", "direction-2": "1", "centre-2": "1500", "throw-2": "500",
+    "role-3": "v_tail_left", "direction-3": "1", "centre-3": "1500", "throw-3": "500",
+    "role-4": "v_tail_right", "direction-4": "-1", "centre-4": "1500", "throw-4": "500",
+}  # fmt: skip
+
+
+@pytest.fixture
+def plane(db: None) -> Craft:
+    return hangar.create_craft(layout=None, name="Kite", kind="fixed_wing", propeller_diameter_in=11.0)
+
+
+def as_file(recording: Recording) -> bytes:
+    """The log as a recorder would write it, with gyros for its clock's sake."""
+    n = recording.n_samples
+    channels = dict(recording.channels)
+    for axis in ("roll", "pitch", "yaw"):
+        channels.setdefault(f"gyro.{axis}", np.random.default_rng(1).standard_normal(n))
+    times = np.arange(n) / recording.sample_rate_hz
+    return nembrit_csv.write(sorted(channels.items()), times)
+
+
+def fly(client: Client, plane: Craft, recording: Recording, name: str) -> Flight:
+    files = {"files": [SimpleUploadedFile(name, as_file(recording))], "card_key": "wing_trim"}
+    answer = client.post(f"/craft/{plane.pk}/logs/attach/", files)
+    assert answer.status_code == 200, answer.content.decode()
+    return plane.flights.first()
+
+
+def test_trims_are_told_once_the_surfaces_are_known(client: Client, plane: Craft, act) -> None:
+    flight = fly(client, plane, hands_off(3, trims_us=(18.0, -25.0, 0.0)), "trim.csv")
+    page = client.get(f"{flight.get_absolute_url()}wing/").content.decode()
+    assert "enter the surfaces on the craft’s page" in page
+    assert "Saved; its flights are worked out anew" in act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
+    assert "Nothing was changed" in act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
+    client.get(f"{flight.get_absolute_url()}wing/")  # asks for it anew
+    page = client.get(f"{flight.get_absolute_url()}wing/").content.decode()
+    assert "Pitch is held by" in page
+    assert "What to move" in page
+    assert "Servo 3: centre" in page
+    assert "/wing/" in client.get(flight.get_absolute_url()).content.decode()
+
+
+def test_a_pull_is_a_finding_and_holds_the_navigation_back(client: Client, plane: Craft) -> None:
+    flight = fly(client, plane, followed(2, pull_deg_s=-1.4), "legs.csv")
+    page = client.get(flight.get_absolute_url()).content.decode()
+    assert "Pulled to the left on 4 of 4 legs" in page
+    assert "loosening it would only mask this" in page
+    assert "propeller" not in page.split("<h1>")[1].split("</h1>")[0]
+    page = client.get(f"{flight.get_absolute_url()}wing/").content.decode()
+    assert "a yaw trim or a tilted horizon" in page
+    assert "Wind" in page
+    assert client.get(f"{flight.get_absolute_url()}response/").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("changes", "told"),
+    [
+        ({"role-4": ""}, "ach pair has one v tail left and one v tail right"),
+        ({"centre-1": "99"}, "goes from 500 to 2500"),
+        ({"throw-1": "much"}, "should be a number"),
+        ({"role-1": "sail"}, "valid choice"),
+    ],
+)
+def test_no_surface_is_made_of_what_none_is(client: Client, plane: Craft, changes: dict[str, str], told: str) -> None:
+    answer = client.post(f"/craft/{plane.pk}/surfaces/", V_TAIL | changes)
+    assert answer.status_code == 400
+    assert told in answer.content.decode()
+    assert hangar.surfaces_of(plane) == ()
+
+
+def test_a_multirotor_has_no_wing(client: Client, craft: Craft, attach) -> None:
+    flight = attach()
+    assert client.get(f"{flight.get_absolute_url()}wing/").status_code == 404
+    assert client.get(f"/craft/{craft.pk}/surfaces/").status_code == 404

@@ -11,7 +11,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from nembrit import cli_choosing
+from nembrit import cli_choosing, cli_sight
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
 from nembrit.core.errors import CoreError, InputError, LogReadError
@@ -84,7 +84,9 @@ def _parser() -> argparse.ArgumentParser:
     simulate.set_defaults(run=_simulate)
 
     cli_choosing.add_commands(commands)
-    for command in (inspect, report, compare):
+    sight = cli_sight.add_command(commands)
+    sight.set_defaults(run=_sight)
+    for command in (inspect, report, compare, sight):
         command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
     return parser
 
@@ -129,6 +131,11 @@ def _choose(options: argparse.Namespace) -> int:
     told, is_answered = cli_choosing.answer(options, prepared, (start_s, end_s), _craft(options.craft), _document, _tell)
     _print(told)
     return 0 if is_answered else UNANSWERABLE
+
+
+def _sight(options: argparse.Namespace) -> int:
+    _print(cli_sight.answer(options))
+    return 0
 
 
 def _compare(options: argparse.Namespace) -> int:

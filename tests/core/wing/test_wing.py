@@ -1,5 +1,9 @@
 """Weaving told apart, trims from hands-off flying, creep and automatic gains, on flights written apart from the analyses."""
 
+import json
+from pathlib import Path
+
+import jsonschema
 import numpy as np
 import pytest
 from statsmodels.regression.linear_model import OLS
@@ -167,6 +171,8 @@ def test_a_plane_s_report_has_its_own_part_and_no_cause_of_multirotors() -> None
     results = analyse(flight, only=["noise", "response", "motors", "judgement", "loop", "wing"])
     document = report_document(results, {}, spans=(), window_start_s=0.0)
     assert "response" not in document
+    schema = json.loads(Path("docs/schemas/report.schema.json").read_text(encoding="utf-8"))
+    jsonschema.validate(document | {"log": {}}, schema | {"properties": schema["properties"] | {"log": {}}})
     assert document["wing"]["weaving"] == {"verdict": "trim_or_horizon", "side": "left", "line_hz": None, "legs": 4}
     assert document["wing"]["trim"] is None
     assert [finding["code"] for finding in document["findings"]] == ["yaw_trim"]

@@ -10,7 +10,7 @@ from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.types import FloatArray
 
 LEAST_TURN_DEG = 90.0
-_PITOT_PRIOR_M_S, _WIND_PRIOR_M_S = 0.7, 10.0
+_PITOT_PRIOR_M_S, _WIND_PRIOR_M_S, _DRIFT_PRIOR_M_S = 0.7, 10.0, 4.0
 _TAU_S = 4.0  # gusts stay alike for so long
 _FLOOR_M_S = {True: 0.3, False: 0.5}  # with pitot, without
 _ROUGH_M_S, _SIDES = 1.0, 2.0
@@ -85,7 +85,8 @@ def estimate_wind(north_m_s: FloatArray, east_m_s: FloatArray, *, rate_hz: float
 
     Notes
     -----
-    |v − w| = V. With a pitot the residual is |v − w| − (V + c), its offset c normal around 0 with 0.7 m/s; without, V is free.
+    |v − w| = V. With a pitot the residual is |v − w| − (V + c), its offset c normal around 0 with 0.7 m/s; without, V is free
+    and may drift from end to end (normal with 4 m/s).
     Start by the circle of Kåsa, IEEE Trans. Instrum. Meas. 25 (1976) 8-14, then geometric least squares (Coope, J. Optim.
     Theory Appl. 76 (1993) 381-388). Samples within 4 s count as one; the covariance is the inverse normal matrix plus
     0.3 (without a pitot 0.5) m/s squared.
@@ -129,21 +130,26 @@ def _kasa(velocity: FloatArray) -> tuple[FloatArray, float]:
 
 def _residuals(found: FloatArray, velocity: FloatArray, own: FloatArray | None) -> FloatArray:
     speed = np.hypot(velocity[:, 0] - found[0], velocity[:, 1] - found[1])
-    residual: FloatArray = speed - (found[2] if own is None else own + found[2])
+    if own is None:  # the airspeed may drift a little from the first to the last sample
+        assumed = found[2] + found[3] * np.linspace(-0.5, 0.5, speed.size)
+    else:
+        assumed = own + found[2]
+    residual: FloatArray = speed - assumed
     return residual
 
 
 def _weighted(found: FloatArray, velocity: FloatArray, own: FloatArray | None, *, sigma: float, weight: float) -> FloatArray:
     """Residuals over their scatter, with the priors as further ones; without a pitot the third number is the airspeed."""
     priors = [found[0] / _WIND_PRIOR_M_S, found[1] / _WIND_PRIOR_M_S]
-    priors += [] if own is None else [found[2] / _PITOT_PRIOR_M_S]
+    priors += [found[3] / _DRIFT_PRIOR_M_S] if own is None else [found[2] / _PITOT_PRIOR_M_S]
     return np.concatenate([_residuals(found, velocity, own) * weight / sigma, priors])
 
 
 def _solved(
     velocity: FloatArray, own: FloatArray | None, start: FloatArray, third: float, *, sigma: float, weight: float
 ) -> FloatArray:
-    begin = np.array([start[0], start[1], third if own is None else min(max(third, -2.0), 2.0)])
+    rest = [third, 0.0] if own is None else [min(max(third, -2.0), 2.0)]
+    begin = np.array([start[0], start[1], *rest])
     solved = least_squares(_weighted, begin, args=(velocity, own), kwargs={"sigma": sigma, "weight": weight})
     result: FloatArray = solved.x
     return result

@@ -10,7 +10,15 @@ from django.http import QueryDict
 
 from nembrit.demo import helper
 from nembrit.demo.recorder import field_recording
-from nembrit.demo.texts import BRAMBLE_SETTINGS, BRAMBLE_STEPS, JUNIPER_SETTINGS, NAME_MAP, THISTLE_SETTINGS
+from nembrit.demo.texts import (
+    BRAMBLE_SETTINGS,
+    BRAMBLE_STEPS,
+    JUNIPER_SETTINGS,
+    NAME_MAP,
+    THISTLE_NEUTRAL_US,
+    THISTLE_SETTINGS,
+    THISTLE_SURFACES,
+)
 from nembrit.web.bench.results import JOB
 from nembrit.web.common.jobs import run_job
 from nembrit.web.common.models import Job
@@ -41,7 +49,7 @@ def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
         juniper.until_filters()
         _bramble(tell)  # flown while Juniper's flights are analysed
         juniper.until_locked()
-        _thistle()
+        _thistle(tell)
         helper.settle()
     finally:
         beside.stop()
@@ -189,12 +197,22 @@ def _bramble(tell: Tell) -> None:
         Decision.objects.filter(pk=decision.pk).update(decided_at=at + timedelta(minutes=20))
 
 
-def _thistle() -> None:
+def _thistle(tell: Tell) -> None:
+    """Weaves to one side: a trim, not gains."""
     craft = hangar.create_craft(
         layout=None, name="Thistle", kind=Craft.Kind.FIXED_WING, about="powered glider, two metres, V-tail",
         propeller_diameter_in=11.0, propeller_pitch_in=8.0, propeller_blades=2, cells=3, mass_g=1400.0,
     )  # fmt: skip
-    _configuration(craft, THISTLE_SETTINGS, note="before trimming", at=_FIRST_DAY + timedelta(days=10))
+    day = _FIRST_DAY + timedelta(days=10)
+    configuration = _configuration(craft, THISTLE_SETTINGS, note="before trimming", at=day)
+    hangar.save_surfaces(craft, THISTLE_SURFACES)
+    build = hangar.add_build_entry(
+        craft, part="as built", text="motor a little to the right", faults={"neutral_us": THISTLE_NEUTRAL_US}
+    )
+    BuildEntry.objects.filter(pk=build.pk).update(made_at=day)
+    for number, card_key in enumerate(("wing_tracks", "wing_trim")):
+        at = day + timedelta(minutes=20 + 15 * number)
+        _fly(craft, configuration, seeds=range(91 + number, 92 + number), start=at, tell=tell, card_key=card_key, wind_m_s=3.0)
 
 
 def _configuration(craft: Craft, text: str, *, note: str, at: datetime) -> Configuration:

@@ -59,6 +59,15 @@ servo middle 4 = 1512
 motor floor % = 0
 """
 
+# what Thistle's servos move, and the pulses at which it would fly straight
+THISTLE_SURFACES = (
+    {"servo": 1, "role": "aileron", "direction": 1},
+    {"servo": 2, "role": "aileron", "direction": 1},
+    {"servo": 3, "role": "v_tail_left", "direction": 1},
+    {"servo": 4, "role": "v_tail_right", "direction": -1},
+)
+THISTLE_NEUTRAL_US = {"1": 1516.0, "2": 1516.0, "3": 1505.0, "4": 1529.0}
+
 # Bramble's steps by feel: the setting, its new value, how it was decided, and why
 BRAMBLE_STEPS = (
     ("p on roll", "29", "keep", "No buzz, no shake, motors cool."),

@@ -7,6 +7,7 @@ from django.urls import URLPattern, get_resolver
 
 from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import apply_changes
+from nembrit.web.bench.models import StoredResult
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Configuration, Craft
@@ -56,7 +57,9 @@ def copied(turn: Turn, segment: Segment) -> Flight:
     flight = Flight.objects.create(
         craft=turn.experiment.craft, number=turn.position + 100, flown_at="2026-05-01T10:00Z", **experiments.flight_fields(turn)
     )
-    Segment.objects.create(log=segment.log, flight=flight, start_s=segment.start_s, end_s=segment.end_s)
+    own = Segment.objects.create(log=segment.log, flight=flight, start_s=segment.start_s, end_s=segment.end_s)
+    for one in segment.results.all():
+        StoredResult.objects.create(segment=own, analysis=one.analysis, version=one.version, content=one.content)
     return flight
 
 
@@ -112,7 +115,10 @@ class TestBlind:
             for told in (flight.get_absolute_url(), f"/logs/{segment.log_id}/", "d24"):
                 assert told not in page, address
 
-    def test_from_the_first_flight_to_what_is_kept(self, client: Client, craft: Craft, ask, act, arms) -> None:
+    def test_from_the_first_flight_to_what_is_kept(self, client: Client, craft: Craft, ask, act, arms, monkeypatch) -> None:
+        monkeypatch.setattr(
+            "nembrit.web.tunes.views.experiment.ensure_results", lambda flights: []
+        )  # margins are not asked about
         shown = ask()
         first, *others = shown.turns.all()
         attach_turn(client, first, log_file(5, 1.0))

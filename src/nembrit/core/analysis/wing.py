@@ -1,5 +1,6 @@
 """What a plane's flight says: wind, trims, creep, weaving, automatic gains."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -12,12 +13,12 @@ from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError
 from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
-from nembrit.core.wing.track import RATE_HZ, Track, track_of
+from nembrit.core.wing.track import RATE_HZ, Track, stretches, track_of
 from nembrit.core.wing.trim import Trim, trim_of
 from nembrit.core.wing.weaving import Weaving, weaving_of
 from nembrit.core.wing.wind import Wind, estimate_wind
 
-_SPEED_STRETCH_S = 20.0
+_SPEED_STRETCH_S, _TWO_SPEEDS = 20.0, 1.2
 Answer = TypeVar("Answer")
 
 
@@ -72,9 +73,9 @@ def _wind(track: Track) -> Wind:
 
 
 def _by_stretch(track: Track, wind: Wind | None) -> list[Creep]:
-    """Creep of every long hands-off stretch by itself, for what two speeds tell."""
+    """Creep of every long hands-off stretch by itself, one that was flown at two speeds in two, for what these tell."""
     found = []
-    for part in hands_off_parts(track, least_s=_SPEED_STRETCH_S):
+    for part in _by_speed(track, hands_off_parts(track, least_s=_SPEED_STRETCH_S)):
         assert track.hands_off is not None
         alone = np.zeros(track.hands_off.size, dtype=bool)
         alone[part] = True
@@ -82,6 +83,24 @@ def _by_stretch(track: Track, wind: Wind | None) -> list[Creep]:
             found.append(creep_of(replace(track, hands_off=track.hands_off & alone), wind))
         except CoreError:
             continue
+    return found
+
+
+def _by_speed(track: Track, parts: list[slice]) -> list[slice]:
+    """The same stretches, cut where they go over from slow to fast or back."""
+    if track.airspeed_m_s is None:
+        return parts
+    found = []
+    for part in parts:
+        speed = track.airspeed_m_s[part]
+        low, high = np.nanpercentile(speed, (10, 90))
+        if not high > _TWO_SPEEDS * low:
+            found.append(part)
+            continue
+        middle = math.sqrt(low * high)
+        for side in (speed < 0.95 * middle, speed > 1.05 * middle):
+            own = stretches(side, round(_SPEED_STRETCH_S * RATE_HZ))
+            found += [slice(part.start + one.start, part.start + one.stop) for one in own]
     return found
 
 

@@ -130,7 +130,7 @@ WING: tuple[Known, ...] = (
            tells="wind; creep on every leg"),
     _entry("circles", "circles", "Two full circles", 60.0, "Two full circles at one bank and throttle.", (40.0, 80.0), _WIDE,
            kinds=_WING, stages=("baseline", "verify"), questions=("wind",), tells="wind; radius"),
-    _entry("legs", "legs", "Four legs, followed by itself", 120.0, "Let it follow a line there and back, twice.", (40.0, 100.0),
+    _entry("legs", "legs", "Four legs, followed by itself", 160.0, "Let it follow a line there and back, twice.", (40.0, 100.0),
            _WIDE, kinds=_WING, stages=("trim", "gains", "verify"), questions=("navigation", "trim"), watch="weaving to one side",
            tells="trim or navigation gain", stop="it leaves the field"),
     _entry("full_hold", "full_hold", "Full stick, held, {axis}", 80.0,

@@ -16,6 +16,7 @@ from nembrit.core.wing.wind import Wind
 _G_M_S2 = 9.80665
 _TURN_DEG_S, _SMOOTH_S, _LEAST_LEG_S, _SKIP_S = 2.5, 8.0, 20.0, 5.0
 _CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS = 0.35, 0.5, 2.0, 2
+_HELD_DEG_S = 0.5
 _LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S = 0.55, 0.25, 8.0, 20.0
 
 
@@ -107,6 +108,8 @@ def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice) -> Le
         return None
     bank, own_course, own_speed = bank[good], own_course[good], own_speed[good]
     turned = (own_course[-1] - own_course[0]) / (own_course.size - 1) * RATE_HZ
+    if abs(turned) > _HELD_DEG_S:  # nobody holds this course: it is hands-off flying, which `creep` judges
+        return None
     explained = float(np.degrees(np.mean(_G_M_S2 * np.tan(np.radians(bank)) / own_speed)))
     return Leg(
         start_s=float(track.t_s[part.start]), end_s=float(track.t_s[part.stop - 1]), bank_deg=float(bank.mean()),

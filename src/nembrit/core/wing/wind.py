@@ -130,11 +130,9 @@ def _kasa(velocity: FloatArray) -> tuple[FloatArray, float]:
 
 def _residuals(found: FloatArray, velocity: FloatArray, own: FloatArray | None) -> FloatArray:
     speed = np.hypot(velocity[:, 0] - found[0], velocity[:, 1] - found[1])
-    if own is None:  # the airspeed may drift a little from the first to the last sample
-        assumed = found[2] + found[3] * np.linspace(-0.5, 0.5, speed.size)
-    else:
-        assumed = own + found[2]
-    residual: FloatArray = speed - assumed
+    # without a pitot the airspeed may drift a little from the first to the last sample
+    assumed = own if own is not None else found[3] * np.linspace(-0.5, 0.5, speed.size)
+    residual: FloatArray = speed - assumed - found[2]
     return residual
 
 

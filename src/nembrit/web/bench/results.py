@@ -11,9 +11,11 @@ from django.db import transaction
 
 from nembrit.core.analysis.flight import ROLES, CraftFacts
 from nembrit.core.analysis.flight import Flight as CoreFlight
+from nembrit.core.analysis.judgement import JUDGEMENT
 from nembrit.core.analysis.loop import LOOP
 from nembrit.core.analysis.maps import Maps
 from nembrit.core.analysis.run import ANALYSES, FlightResults, analyse, there, wanted_analyses
+from nembrit.core.analysis.wing import WING
 from nembrit.core.causes.finding import Finding
 from nembrit.core.causes.findings import History
 from nembrit.core.progress import Progress
@@ -57,8 +59,9 @@ def _make_anew(sender: object, segment: Segment, **kwargs: object) -> None:
 
 
 def _forget_loops(sender: object, craft: Craft, flights: list[int] | None = None, **kwargs: object) -> None:
-    """Margins rest on the settings flown; nothing else does."""
-    found = StoredResult.objects.filter(segment__flight__craft=craft, analysis=LOOP.key)
+    """Margins and a plane's trims rest on the settings flown; nothing else does."""
+    keys = [LOOP.key, WING.key, JUDGEMENT.key] if craft.kind == Craft.Kind.FIXED_WING else [LOOP.key]
+    found = StoredResult.objects.filter(segment__flight__craft=craft, analysis__in=keys)
     (found if flights is None else found.filter(segment__flight__in=flights)).delete()
 
 
@@ -76,7 +79,10 @@ def make_results(segment_id: int, progress: Progress) -> None:
     segment = Segment.objects.select_related("log", "flight__craft").filter(pk=segment_id).first()
     if segment is None:  # the log was moved meanwhile: its new place has a job of its own
         return
-    craft = replace(craft_facts(segment.flight.craft), controller=known_controller(segment.flight.configuration))
+    flown = segment.flight.configuration
+    craft = replace(
+        craft_facts(segment.flight.craft), controller=known_controller(flown), surfaces=surfaces_of(segment.flight.craft, flown)
+    )
     missing = missing_analyses(segment)
     if not missing:
         return

@@ -1,5 +1,6 @@
 """What the hangar does: craft, build entries, configurations and their meaning."""
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -67,16 +68,31 @@ def core_craft(craft: Craft) -> CoreCraft:
     )
 
 
-def surfaces_of(craft: Craft) -> tuple[Surface, ...]:
-    """What the servos of a plane move, in the order of the log's channels."""
+def surfaces_of(craft: Craft, configuration: Configuration | None = None) -> tuple[Surface, ...]:
+    """What the servos of a plane move, in the order of the log's channels; centres from the settings where they say them."""
     rows = craft.actuators.filter(kind=Actuator.Kind.SERVO).exclude(role="").order_by("number")
+    said = {servo: value for servo, (_, value) in centres_of(configuration).items()} if configuration else {}
     return tuple(
         Surface(
-            servo=row.number, role=row.role, direction=row.direction, centre_us=row.centre_us or 1500.0,
-            throw_us=row.throw_us or 500.0,
+            servo=row.number, role=row.role, direction=row.direction,
+            centre_us=said.get(row.number) or row.centre_us or 1500.0, throw_us=row.throw_us or 500.0,
         )
         for row in rows
     )  # fmt: skip
+
+
+_SERVO_NUMBER = re.compile(r"(\d+)\D*$")
+
+
+def centres_of(configuration: Configuration) -> dict[int, tuple[str, float]]:
+    """Servo centres among the settings, by the number that their names end with: name and microseconds."""
+    names = name_map(configuration.craft)
+    found = {}
+    for one in core_settings(configuration):
+        meaning, number, value = names.get(one.name), _SERVO_NUMBER.search(one.name), core_configuration.number(one.value)
+        if meaning is not None and meaning.key == "trim" and number and value is not None and 500 <= value <= 2500:
+            found[int(number[1])] = (one.name, value)
+    return found
 
 
 @transaction.atomic

@@ -2,6 +2,13 @@
 
 from typing import Any
 
+# a plane's: servos of the V-tail or the ailerons stand where they fly straight
+PLANE_CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
+    "sound": ("sound", {}),
+    "tilted_horizon": ("with a horizon that is tilted by two degrees", {"tilt_deg": 2.0}),
+    "tight_navigation": ("with a navigation that is too tight", {"tight": 7.0}),
+}
+
 CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
     "sound": ("sound", {}),
     "loose_mount": ("with a loose electronics tray", {"loose_mount": 1.0}),

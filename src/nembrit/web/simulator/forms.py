@@ -4,7 +4,7 @@ from django import forms
 
 from nembrit.web.flights.services import card_choices
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.simulator.conditions import CONDITIONS
+from nembrit.web.simulator.conditions import CONDITIONS, PLANE_CONDITIONS
 
 
 class SimulatorForm(forms.Form):
@@ -27,3 +27,14 @@ class SimulatorForm(forms.Form):
         assert isinstance(configurations, forms.ModelChoiceField)
         configurations.queryset = craft.configurations.all()
         self.fields["configuration"].initial = craft.configurations.first()
+        if craft.kind == Craft.Kind.FIXED_WING:
+            known = {
+                "card": card_choices(craft.kind),
+                "condition": [self.FAULTS[0], *((key, label) for key, (label, _) in PLANE_CONDITIONS.items())],
+            }
+            for name, choices in known.items():
+                field = self.fields[name]
+                assert isinstance(field, forms.ChoiceField)
+                field.choices = choices
+            self.fields["card"].initial = "wing_trim"
+            del self.fields["second_board"]

@@ -6,14 +6,17 @@ from typing import Any
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.progress import Progress
+from nembrit.core.setup.card import Card
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World
+from nembrit.core.simulate.plane import DECIMALS as PLANE_DECIMALS
+from nembrit.core.simulate.plane import PlaneFaults, PlaneWorld, fly_plane
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import assumptions_about as assumptions_about
-from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration
+from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration, surfaces_of
 from nembrit.web.intake.arrivals import arrive
 from nembrit.web.intake.services import take_in
 from nembrit.web.logs.models import Log
@@ -37,10 +40,15 @@ def request_simulation(
     """
     if card_of(card_key) is None:
         raise InputError(f"there is no card “{card_key}”")
-    controller_of(configuration)
-    World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=pack_charge_ratio)
-    if len(core_craft(craft).motors) < 3 or craft.kind != Craft.Kind.MULTIROTOR:
-        raise InputError("the simulator flies multirotors with three to eight motors; model aeroplanes come later")
+    if craft.kind == Craft.Kind.FIXED_WING:
+        PlaneWorld(seed=seed, wind_m_s=wind_m_s)
+        if not surfaces_of(craft):
+            raise InputError("say first what its servos move, on the page “What moves what”")
+    else:
+        controller_of(configuration)
+        World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=pack_charge_ratio)
+        if len(core_craft(craft).motors) < 3:
+            raise InputError("the simulator flies multirotors with three to eight motors, and planes")
     build = latest_build(craft)
     if faults is None:
         faults = build.simulated_faults if build else {}
@@ -72,14 +80,17 @@ def simulate(log_id: int, progress: Progress) -> None:
         raise InputError("the card is gone")
     if log.craft is None:
         raise InputError("the craft is gone")
-    craft = core_craft(log.craft)
-    faults = Faults(**world.pop("faults", {}))
-    second = SecondGyro(noise_factor=2.5, resonance_ratio=0.5) if world.pop("second_board", False) else None
     try:
-        flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults, second_gyro=second))
-        progress("writing the log", 0.2)
-        roles = [*write_order(craft), *(role for role in flown.channels if role.startswith("b/"))]
-        content = nembrit_csv.write([(role, flown.channels[role]) for role in roles], flown.t_s, decimals=DECIMALS)
+        if log.craft.kind == Craft.Kind.FIXED_WING:
+            content = _plane_log(log.craft, configuration, card, world)
+        else:
+            craft = core_craft(log.craft)
+            faults = Faults(**world.pop("faults", {}))
+            second = SecondGyro(noise_factor=2.5, resonance_ratio=0.5) if world.pop("second_board", False) else None
+            flown = fly(craft, controller_of(configuration), card, World(**world, faults=faults, second_gyro=second))
+            progress("writing the log", 0.2)
+            roles = [*write_order(craft), *(role for role in flown.channels if role.startswith("b/"))]
+            content = nembrit_csv.write([(role, flown.channels[role]) for role in roles], flown.t_s, decimals=DECIMALS)
         arrived = arrive(b"", io.BytesIO(content))
         log.digest, log.size_bytes = arrived.digest, arrived.size_bytes
         log.save(update_fields=("digest", "size_bytes"))
@@ -88,6 +99,15 @@ def simulate(log_id: int, progress: Progress) -> None:
     except CoreError as error:
         Log.objects.filter(pk=log.pk).update(state=Log.State.REFUSED, error=str(error))
         raise
+
+
+def _plane_log(craft: Craft, configuration: Configuration, card: Card, world: dict[str, Any]) -> bytes:
+    """A plane's flight with the servo centres of a configuration, as a file."""
+    faults = PlaneFaults(**world.get("faults", {}))
+    flown = fly_plane(
+        surfaces_of(craft, configuration), card, PlaneWorld(seed=world["seed"], wind_m_s=world["wind_m_s"], faults=faults)
+    )
+    return nembrit_csv.write(list(flown.channels.items()), flown.t_s, decimals=PLANE_DECIMALS)
 
 
 def default_seed(craft: Craft) -> int:

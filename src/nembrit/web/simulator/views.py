@@ -13,7 +13,7 @@ from nembrit.web.common.once import once
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log
 from nembrit.web.simulator import services
-from nembrit.web.simulator.conditions import CONDITIONS
+from nembrit.web.simulator.conditions import CONDITIONS, PLANE_CONDITIONS
 from nembrit.web.simulator.forms import SimulatorForm
 
 
@@ -48,7 +48,8 @@ def _flying(request: HttpRequest, craft: Craft, data: dict[str, Any]) -> str:
 
 def _fly(craft: Craft, data: dict[str, Any]) -> list[Job]:
     condition = str(data["condition"])
-    faults = CONDITIONS[condition][1] if condition in CONDITIONS else None  # None: as it is built
+    known = PLANE_CONDITIONS if craft.kind == Craft.Kind.FIXED_WING else CONDITIONS
+    faults = known[condition][1] if condition in known else None  # None: as it is built
     logs = [
         services.request_simulation(
             craft,
@@ -58,7 +59,7 @@ def _fly(craft: Craft, data: dict[str, Any]) -> list[Job]:
             wind_m_s=data["wind_m_s"],
             pack_charge_ratio=data["pack_charge_pct"] / 100,
             faults=faults,
-            second_board=bool(data["second_board"]),
+            second_board=bool(data.get("second_board")),
         )
         for number in range(data["flights"])
     ]

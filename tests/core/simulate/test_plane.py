@@ -1,0 +1,98 @@
+"""The stand-in for a plane, and what the wing's analyses make of what was planted in it."""
+
+import math
+
+import numpy as np
+import pytest
+
+from nembrit.core.analysis.flight import CraftFacts, Flight
+from nembrit.core.analysis.run import analyse
+from nembrit.core.analysis.wing import Wing
+from nembrit.core.errors import InputError
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.formats.registry import read_raw
+from nembrit.core.records.log import Recording
+from nembrit.core.setup.card import Card
+from nembrit.core.setup.cards import CARDS, WING_CARDS
+from nembrit.core.simulate.plane import DECIMALS, LOG_HZ, PlaneFaults, PlaneFlight, PlaneWorld, fly_plane
+from tests.core.wing.planes import SURFACES
+
+BY_KEY = {card.key: card for card in WING_CARDS}
+YAW_OFF = {"3": 1500.0 + 17, "4": 1500.0 + 17}  # mirrored servos: alike in microseconds is yaw
+
+
+def told(flight: PlaneFlight) -> Wing:
+    recording = Recording.of(flight.channels, sample_rate_hz=LOG_HZ)
+    found = analyse(Flight(recording, craft=CraftFacts(kind="fixed_wing", surfaces=SURFACES)), only=["wing"]).wing
+    assert found is not None
+    return found
+
+
+def flown(card: str | Card, seed: int = 5, wind_m_s: float = 3.0, **faults: object) -> PlaneFlight:
+    world = PlaneWorld(seed=seed, wind_m_s=wind_m_s, faults=PlaneFaults(**faults))
+    return fly_plane(SURFACES, BY_KEY[card] if isinstance(card, str) else card, world)
+
+
+@pytest.mark.parametrize(
+    ("faults", "verdicts", "side"),
+    [
+        ({}, {"none"}, None),
+        ({"neutral_us": YAW_OFF}, {"trim", "trim_or_horizon"}, "left"),
+        ({"tilt_deg": 2.0}, {"trim_or_horizon"}, "left"),
+        ({"tight": 7.0}, {"navigation_gain"}, None),
+    ],
+)
+@pytest.mark.parametrize("seed", [5, 6])
+def test_what_was_planted_is_told_from_legs_and_a_box(faults: dict, verdicts: set[str], side: str | None, seed: int) -> None:
+    found = told(flown("wing_tracks", seed, **faults))
+    assert found.weaving is not None, found.reasons
+    assert found.weaving.verdict in verdicts, found.weaving
+    assert found.weaving.side == side
+    assert found.wind is not None, found.reasons
+    wind = (3.0 * math.cos(math.radians(60)), 3.0 * math.sin(math.radians(60)))  # from 240°
+    assert math.hypot(found.wind.north_m_s - wind[0], found.wind.east_m_s - wind[1]) < 1.3
+
+
+def test_a_roll_trim_is_found_and_gone_once_the_centres_are_moved() -> None:
+    """18 µs planted, and 4 µs that half throttle asks for against its torque."""
+    off = {"1": 1518.0, "2": 1518.0}
+    found = told(flown("wing_trim", neutral_us=off))
+    assert found.trim is not None, found.reasons
+    assert found.trim.axes["roll"].trim_us == pytest.approx(22.0, abs=4.0)
+    moved = tuple(
+        type(one)(servo=one.servo, role=one.role, direction=one.direction, centre_us=1522.0 if one.servo < 3 else 1500.0)
+        for one in SURFACES
+    )
+    world = PlaneWorld(seed=9, faults=PlaneFaults(neutral_us=off))
+    recording = Recording.of(fly_plane(moved, BY_KEY["wing_trim"], world).channels, sample_rate_hz=LOG_HZ)
+    after = analyse(Flight(recording, craft=CraftFacts(kind="fixed_wing", surfaces=moved)), only=["wing"]).wing
+    assert after is not None
+    assert after.trim is not None
+    assert abs(after.trim.axes["roll"].trim_us) < 4.0
+
+
+@pytest.mark.parametrize(("faults", "word"), [({"neutral_us": YAW_OFF}, "trim"), ({"tilt_deg": 3.0}, "horizon")])
+def test_two_speeds_tell_trim_from_horizon(faults: dict, word: str) -> None:
+    both = flown("wing_two_speeds", wind_m_s=0.0, **faults)
+    assert told(both).told_by_speed == word
+
+
+def test_the_same_seed_flies_the_same_flight_and_its_log_reads_back() -> None:
+    one, again, other = (flown("wing_trim", seed) for seed in (3, 3, 4))
+    assert all(np.array_equal(one.channels[role], again.channels[role]) for role in one.channels)
+    assert not np.array_equal(one.channels["gyro.roll"], other.channels["gyro.roll"])
+    content = nembrit_csv.write(list(one.channels.items()), one.t_s, decimals=DECIMALS)
+    assert len(read_raw(content).tables[0].columns) == len(one.channels) + 1
+
+
+@pytest.mark.parametrize(
+    ("surfaces", "card", "world", "words"),
+    [
+        ((), BY_KEY["wing_trim"], {"seed": 1}, "what the servos move"),
+        (SURFACES, CARDS[1], {"seed": 1}, "nothing that a plane flies"),
+        (SURFACES, BY_KEY["wing_trim"], {"seed": 1, "wind_m_s": 20.0}, "up to 12 m/s"),
+    ],
+)
+def test_what_cannot_be_flown_is_refused(surfaces: tuple, card: Card, world: dict, words: str) -> None:
+    with pytest.raises(InputError, match=words):
+        fly_plane(surfaces, card, PlaneWorld(**world))

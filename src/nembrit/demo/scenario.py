@@ -210,6 +210,8 @@ def _thistle(tell: Tell) -> None:
         craft, part="as built", text="motor a little to the right", faults={"neutral_us": THISTLE_NEUTRAL_US}
     )
     BuildEntry.objects.filter(pk=build.pk).update(made_at=day)
+    tune = tunes.tune_of(craft)
+    type(tune).objects.filter(pk=tune.pk).update(stage="trim", route="own", started_at=day)
     for number, card_key in enumerate(("wing_tracks", "wing_trim")):
         at = day + timedelta(minutes=20 + 15 * number)
         _fly(craft, configuration, seeds=range(91 + number, 92 + number), start=at, tell=tell, card_key=card_key, wind_m_s=3.0)

@@ -10,7 +10,10 @@ from nembrit.core.records.log import Recording
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
+from nembrit.web.tunes import services as tunes
+from nembrit.web.tunes.models import Tune
 from tests.core.wing.planes import followed, hands_off
+from tests.pageforms import fields_of
 
 pytestmark = pytest.mark.django_db
 V_TAIL = {
@@ -55,6 +58,39 @@ def test_trims_are_told_once_the_surfaces_are_known(client: Client, plane: Craft
     assert "What to move" in page
     assert "Servo 3: centre" in page
     assert "/wing/" in client.get(flight.get_absolute_url()).content.decode()
+
+
+def test_the_trim_stage_asks_for_trims_and_straight_legs(client: Client, plane: Craft, act) -> None:
+    hangar.paste_configuration(
+        plane, "servo middle 1 = 1500\nservo middle 2 = 1500\nservo middle 3 = 1500\nservo middle 4 = 1500\n"
+    )
+    hangar.save_name_map(plane, {f"servo middle {n}": ("trim", 1.0) for n in range(1, 5)})
+    act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
+    fly(client, plane, hands_off(3, trims_us=(18.0, -25.0, 0.0)), "trim.csv")
+    tunes.tune_of(plane)
+    Tune.objects.update(stage="trim")
+    page = client.get(f"/craft/{plane.pk}/tune/").content.decode()
+    assert "every axis within 8 µs, hands off" in page
+    assert "Move the trims before any gain" in page
+    form = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
+    assert "Filled in from" in form
+    values = fields_of(form)
+    assert float(values["value-servo middle 1"]) == pytest.approx(1518, abs=4)
+    assert float(values["value-servo middle 3"]) == pytest.approx(1475, abs=6)
+    assert float(values["value-servo middle 4"]) == pytest.approx(1525, abs=6)
+
+
+def test_a_plane_is_flown_in_the_simulator(client: Client, plane: Craft, act) -> None:
+    hangar.paste_configuration(plane, "servo middle 1 = 1500\n")
+    page = act(f"/craft/{plane.pk}/simulator/", card="wing_trim", configuration=str(plane.configurations.get().pk), flights="1",
+               seed="3", wind_m_s="2", pack_charge_pct="95", condition="sound")  # fmt: skip
+    assert "say first what its servos move" in page
+    act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
+    page = act(f"/craft/{plane.pk}/simulator/", card="wing_trim", configuration=str(plane.configurations.get().pk), flights="1",
+               seed="3", wind_m_s="2", pack_charge_pct="95", condition="sound")  # fmt: skip
+    assert "is flown and its log is in" in page
+    wing = client.get(f"{plane.flights.get().get_absolute_url()}wing/").content.decode()
+    assert "Trims, hands off" in wing
 
 
 def test_a_pull_is_a_finding_and_holds_the_navigation_back(client: Client, plane: Craft) -> None:

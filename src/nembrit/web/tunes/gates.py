@@ -11,6 +11,7 @@ from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.verifying import verification_of
 
 _FLIGHTS, _LATEST = 4, 60
+_TRIMMED_US = 8.0  # a trim that hardly lurches (common practice, no source)
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
 
 
@@ -42,6 +43,8 @@ def needs_of(tune: Tune) -> list[Need]:
         ]
     if stage == Tune.Stage.MECHANICS:
         return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
+    if stage == Tune.Stage.TRIM:
+        return [_trimmed(flights), _straight(flights), _decided(tune, ("trim",), "a slip of trims is decided")]
     if stage == Tune.Stage.FILTERS:
         return [
             _no_fault(flights),
@@ -93,6 +96,27 @@ def _no_fault(flights: list[Flight]) -> Need:
             told = f"flight {flight.number}: {fault.highlight}" if fault else f"flight {flight.number} shows none"
             return Need(text=text, is_met=fault is None, told=told)
     return Need(text=text, is_met=False, told="no flight with these settings is analysed yet")
+
+
+def _trimmed(flights: list[Flight]) -> Need:
+    text = f"every axis within {_TRIMMED_US:g} µs, hands off"
+    for flight, results in by_flight(flights[:8], "wing"):
+        trim = results.wing.trim if results is not None and results.wing is not None else None
+        if trim is not None and trim.axes:
+            axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
+            told = f"flight {flight.number}: {axis} {own.trim_us:+.0f} µs"
+            return Need(text=text, is_met=abs(own.trim_us) <= _TRIMMED_US, told=told, is_bench=True)
+    return Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
+
+
+def _straight(flights: list[Flight]) -> Need:
+    text = "no pull to one side on straight legs"
+    for flight, results in by_flight(flights[:8], "wing"):
+        weaving = results.wing.weaving if results is not None and results.wing is not None else None
+        if weaving is not None:
+            told = f"flight {flight.number}: {f'pulled to the {weaving.side}' if weaving.side else 'none'}"
+            return Need(text=text, is_met=weaving.side is None, told=told, is_bench=True)
+    return Need(text=text, is_met=False, told="fly four legs there and back", is_flown=True)
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:

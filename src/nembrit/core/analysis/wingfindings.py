@@ -29,7 +29,7 @@ def _pulled(weaving: Weaving, by_speed: str) -> Finding:
         else "fly fifty seconds slow and fifty fast, hands off: a trim creeps more when fast, a tilted horizon less"
     )
     return Finding(
-        code="yaw_trim", severity="act", confidence=None, kind="mechanical", axis="yaw",
+        code="yaw_trim", severity="act", confidence=None, kind="aerodynamic", axis="yaw",
         highlight=f"Pulled to the {weaving.side} on {n} of {len(weaving.legs)} legs, {abs(weaving.creep_deg_s):.1f} deg/s",
         conclusion=f": {cause}. Leave the navigation as it is meanwhile; loosening it would only mask this",
         evidence={"creep_deg_s": weaving.creep_deg_s, "bank_deg": weaving.bank_deg, "bank_error_deg": weaving.bank_error_deg},

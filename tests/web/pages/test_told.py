@@ -214,29 +214,38 @@ class TestCraft:
     def test_summaries(self, kind: str, layout: str | None, summary: str) -> None:
         assert hangar.create_craft(layout=layout, name="x", kind=kind).summary == summary
 
-    def test_a_wing_has_a_station_for_trim_and_no_simulator(self, client: Client) -> None:
+    def test_a_wing_has_a_station_for_trim_and_the_simulators_plane(self, client: Client) -> None:
         wing = hangar.create_craft(layout=None, name="Kestrel feather", kind="fixed_wing")
         assert [station.key for station in history.track(tunes.tune_of(wing))][2] == "trim"
         assert hangar.mixer_of(wing) is None
-        assert "Fly in the simulator" not in client.get(f"/craft/{wing.pk}/").content.decode()
+        assert "Fly in the simulator" in client.get(f"/craft/{wing.pk}/").content.decode()
 
-    def test_a_wing_cannot_be_flown_in_the_simulator_even_by_hand(self, client: Client) -> None:
+    @pytest.mark.parametrize(
+        ("card", "condition", "told"),
+        [
+            ("response", "as_built", "response is not one of the available choices"),
+            ("wing_trim", "broken_blade", "broken_blade is not one of the available choices"),
+        ],
+    )
+    def test_a_wing_flies_no_multirotors_card_in_the_simulator(
+        self, client: Client, card: str, condition: str, told: str
+    ) -> None:
         wing = hangar.create_craft(layout=None, name="Reed", kind="fixed_wing")
         from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
 
         made = hangar.paste_configuration(wing, JUNIPER_SETTINGS)
         hangar.save_name_map(wing, {name: entry for name, entry in NAME_MAP.items() if f"{name} =" in JUNIPER_SETTINGS})
         form = {
-            "card": "response",
+            "card": card,
             "configuration": made.pk,
             "flights": 1,
             "seed": 1,
             "wind_m_s": 1,
             "pack_charge_pct": 90,
-            "condition": "sound",
+            "condition": condition,
         }
         answer = client.post(f"/craft/{wing.pk}/simulator/", form)
-        assert "model aeroplanes come later" in answer.content.decode()
+        assert answer.status_code == 400 and told in answer.content.decode()
         assert Log.objects.count() == 0
 
 

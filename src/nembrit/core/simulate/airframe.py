@@ -96,7 +96,7 @@ class World:
 def airframe_of(craft: Craft) -> Airframe:
     """Physics for a craft from its propellers, mass and cells; raises InputError for what cannot be flown yet."""
     if craft.kind != "multirotor" or len(craft.motors) < 3:
-        raise InputError("the simulator flies multirotors with three to eight motors; model aeroplanes come later")
+        raise InputError("the simulator flies multirotors with three to eight motors and model aeroplanes")
     if not any(motor.yaw for motor in craft.motors):
         raise InputError("the simulator needs motors that turn the craft in yaw; a yaw servo comes later")
     size = craft.diameter_in / 5.0

@@ -245,7 +245,8 @@ class TestCraft:
             "condition": condition,
         }
         answer = client.post(f"/craft/{wing.pk}/simulator/", form)
-        assert answer.status_code == 400 and told in answer.content.decode()
+        assert answer.status_code == 400
+        assert told in answer.content.decode()
         assert Log.objects.count() == 0
 
 

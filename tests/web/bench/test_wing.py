@@ -57,7 +57,10 @@ def test_trims_are_told_once_the_surfaces_are_known(client: Client, plane: Craft
     assert "Pitch is held by" in page
     assert "What to move" in page
     assert "Servo 3: centre" in page
-    assert "/wing/" in client.get(flight.get_absolute_url()).content.decode()
+    flight_page = client.get(flight.get_absolute_url()).content.decode()
+    assert "/wing/" in flight_page
+    assert "Pitch is held by" in flight_page.split("</h1>")[0]
+    assert ("Where the noise is" in flight_page) != ("which trims and wind do not need" in flight_page)
 
 
 def test_the_trim_stage_asks_for_trims_and_straight_legs(client: Client, plane: Craft, act) -> None:

@@ -48,6 +48,12 @@ def noise_rows(flight: Flight, results: FlightResults) -> tuple[list[NoiseRow], 
     return rows, previous
 
 
+def is_measured(rows: list[NoiseRow], results: FlightResults) -> bool:
+    """Whether the log was fast enough for noise or response to show anything, on any axis."""
+    levels = [level.rms_dps for row in rows for level in row.bands.values()]
+    return any(level is not None for level in levels) or bool(results.response and results.response.steps)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MetricHistory:
     """One metric over a craft's flights, as points of a small picture of 600 by 90."""

@@ -61,8 +61,8 @@ def headline(wing: Wing) -> str:
         axis, own = max(wing.trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
         return (
             f"{axis.capitalize()} is held by {own.trim_us:+.0f} µs"
-            if abs(own.trim_us) >= 5
-            else "Trimmed within 5 µs on every axis"
+            if abs(own.trim_us) >= _TRIMMED_US
+            else f"Trimmed within {_TRIMMED_US:.0f} µs on every axis"
         )
     if wing.wind is not None:
         return f"Wind {wing.wind.in_words}"
@@ -70,11 +70,11 @@ def headline(wing: Wing) -> str:
 
 
 def moves(wing: Wing) -> list[Move]:
-    """New servo centres, in whole microseconds, for those that stand off by 2 µs or more hands off."""
+    """New servo centres, in whole microseconds, for those that stand off by 5 µs or more hands off."""
     if wing.trim is None:
         return []
     return [
         Move(servo=number, old_us=own.centre_us, new_us=round(own.centre_us + own.trim_us))
         for number, own in wing.trim.servos.items()
-        if abs(own.trim_us) >= 2
+        if abs(own.trim_us) >= _TRIMMED_US
     ]

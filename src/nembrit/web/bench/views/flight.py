@@ -7,6 +7,7 @@ from django.views.decorators.http import require_safe
 from nembrit.web.bench import charts, flight, services
 from nembrit.web.bench.outing import could_be, notes_of
 from nembrit.web.bench.results import evidence_of, there
+from nembrit.web.bench.wing import headline as wing_headline
 from nembrit.web.flights.models import Flight
 
 _SHOWN = ("noise", "response", "judgement", "metrics")
@@ -16,7 +17,8 @@ _SHOWN = ("noise", "response", "judgement", "metrics")
 def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     """Results of one flight, with what to do next."""
     shown = get_object_or_404(Flight.objects.select_related("craft", "configuration", "build_entry"), pk=flight_id)
-    evidence = evidence_of(shown, *_SHOWN)
+    is_plane = shown.craft.kind == "fixed_wing"
+    evidence = evidence_of(shown, *_SHOWN, *(("wing",) if is_plane else ()))
     context = {"craft": shown.craft, "flight": shown, "evidence": evidence, "segment": evidence.segment}
     if evidence.results and evidence.segment:
         rows, previous = flight.noise_rows(shown, evidence.results)
@@ -24,7 +26,9 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         context |= {
             "results": evidence.results,
             "findings": judgement.findings,
-            "headline": flight.headline(evidence.results),
+            "headline": wing_headline(evidence.results.wing) if evidence.results.wing else flight.headline(evidence.results),
+            "is_plane": is_plane,
+            "is_measured": flight.is_measured(rows, evidence.results),
             "noise_rows": rows,
             "previous": previous,
             "axes": flight.axis_parts(evidence.results),

@@ -5,8 +5,11 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
+from nembrit.core.analysis.wing import Wing
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.records.log import Recording
+from nembrit.core.wing.trim import AxisTrim, Trim
+from nembrit.web.bench.wing import headline
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
@@ -128,3 +131,22 @@ def test_a_multirotor_has_no_wing(client: Client, craft: Craft, attach) -> None:
     flight = attach()
     assert client.get(f"{flight.get_absolute_url()}wing/").status_code == 404
     assert client.get(f"/craft/{craft.pk}/surfaces/").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("roll", "pitch", "told"),
+    [
+        ((3.6, 1.2), (2.4, 2.9), "Trimmed within 9 µs on every axis"),  # 2.4 + 1.96 x 2.9: the far end, not the estimate
+        ((0.0, 0.0), (0.5, 0.1), "Trimmed within 1 µs on every axis"),
+        ((3.6, 1.2), (-18.4, 2.9), "Pitch is held by -18 ± 6 µs"),
+        ((5.0, 9.0), (2.0, 1.0), "Roll is held by +5 ± 18 µs"),
+    ],
+)
+def test_the_title_claims_no_more_than_the_intervals(roll: tuple[float, float], pitch: tuple[float, float], told: str) -> None:
+    axes = {
+        axis: AxisTrim(trim_us=trim_us, error_us=error_us, seconds=30.0)
+        for axis, (trim_us, error_us) in {"roll": roll, "pitch": pitch}.items()
+    }
+    trim = Trim(axes=axes, servos={}, throttle=None, airspeed_m_s=None, unknown=())
+    wing = Wing(wind=None, trim=trim, creep=None, told_by_speed="cannot tell", weaving=None, gain_flight={}, reasons={})
+    assert headline(wing) == told

@@ -1,9 +1,11 @@
 """What the wing page of a plane's flight shows."""
 
 from dataclasses import dataclass
+from math import ceil
 from typing import Any
 
 from nembrit.core.analysis.wing import Wing
+from nembrit.core.wing.trim import Trim
 
 _QUESTIONS = {
     "trim": "Is it trimmed?",
@@ -58,15 +60,19 @@ def headline(wing: Wing) -> str:
     if weaving is not None and weaving.verdict == "navigation_gain":
         return f"Swings at {weaving.line_hz or 0:.2f} Hz: the navigation is too tight"
     if wing.trim is not None and wing.trim.axes:
-        axis, own = max(wing.trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-        return (
-            f"{axis.capitalize()} is held by {own.trim_us:+.0f} µs"
-            if abs(own.trim_us) >= _TRIMMED_US
-            else f"Trimmed within {_TRIMMED_US:.0f} µs on every axis"
-        )
+        return _trim_in_words(wing.trim)
     if wing.wind is not None:
         return f"Wind {wing.wind.in_words}"
     return "This flight answers none of the wing’s questions yet"
+
+
+def _trim_in_words(trim: Trim) -> str:
+    """The axis that is held most, or how far all are known to stand at most: the far end of the widest interval."""
+    axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
+    if abs(own.trim_us) >= _TRIMMED_US:
+        return f"{axis.capitalize()} is held by {own.trim_us:+.0f} ± {1.96 * own.error_us:.0f} µs"
+    reach_us = ceil(max(abs(end) for one in trim.axes.values() for end in one.interval_us))
+    return f"Trimmed within {reach_us} µs on every axis"
 
 
 def moves(wing: Wing) -> list[Move]:

@@ -22,7 +22,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.report.documents import comparison_document, log_document, report_document
 from nembrit.core.setup.card import card_from_json
 from nembrit.core.setup.controller import controller_from_json, gains_of_json
-from nembrit.core.setup.craft import craft_from_json
+from nembrit.core.setup.craft import Craft, craft_from_json
 from nembrit.core.trials.plan import Primary
 from nembrit.core.trials.verdict import FlightValues, compare_flights
 
@@ -184,10 +184,12 @@ def _write(path: str, content: bytes) -> None:
 
 
 def _simulate(options: argparse.Namespace) -> int:
+    craft = craft_from_json(_document(options.craft))
+    if craft.kind == "fixed_wing":
+        return _simulate_plane(craft, options)
     from nembrit.core.simulate.airframe import Faults, World
     from nembrit.core.simulate.flight import DECIMALS, fly, write_order
 
-    craft = craft_from_json(_document(options.craft))
     controller = controller_from_json(_document(options.config))
     card = card_from_json(_document(options.card))
     world = _document(options.world) if options.world else {}
@@ -199,6 +201,22 @@ def _simulate(options: argparse.Namespace) -> int:
     flight = fly(craft, controller, card, flown)
     channels = [(role, flight.channels[role]) for role in write_order(craft)]
     _write(options.output, nembrit_csv.write(channels, flight.t_s, decimals=DECIMALS))
+    return 0
+
+
+def _simulate_plane(craft: Craft, options: argparse.Namespace) -> int:
+    """A plane's controller is a sound one; CONFIG.json describes a multirotor's and is not read."""
+    from nembrit.core.simulate.plane.airframe import PlaneFaults, PlaneWorld
+    from nembrit.core.simulate.plane.flight import DECIMALS, fly_plane
+
+    world = _document(options.world) if options.world else {}
+    try:
+        faults = PlaneFaults(**world.pop("faults", {}))
+        flown = PlaneWorld(**{**world, "seed": options.seed, "faults": faults})
+    except TypeError as error:
+        raise InputError(f"{options.world}: {error}") from None
+    flight = fly_plane(craft.surfaces, card_from_json(_document(options.card)), flown)
+    _write(options.output, nembrit_csv.write(flight.columns, flight.t_s, decimals=DECIMALS))
     return 0
 
 

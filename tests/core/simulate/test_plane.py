@@ -14,7 +14,8 @@ from nembrit.core.formats.registry import read_raw
 from nembrit.core.records.log import Recording
 from nembrit.core.setup.card import Card
 from nembrit.core.setup.cards import CARDS, WING_CARDS
-from nembrit.core.simulate.plane import DECIMALS, LOG_HZ, PlaneFaults, PlaneFlight, PlaneWorld, fly_plane
+from nembrit.core.simulate.plane.airframe import PlaneFaults, PlaneWorld
+from nembrit.core.simulate.plane.flight import DECIMALS, PlaneFlight, fly_plane
 from tests.core.wing.planes import SURFACES
 
 BY_KEY = {card.key: card for card in WING_CARDS}
@@ -22,7 +23,7 @@ YAW_OFF = {"3": 1500.0 + 17, "4": 1500.0 + 17}  # mirrored servos: alike in micr
 
 
 def told(flight: PlaneFlight) -> Wing:
-    recording = Recording.of(flight.channels, sample_rate_hz=LOG_HZ)
+    recording = Recording.of(flight.channels, sample_rate_hz=50.0)
     found = analyse(Flight(recording, craft=CraftFacts(kind="fixed_wing", surfaces=SURFACES)), only=["wing"]).wing
     assert found is not None
     return found
@@ -54,7 +55,7 @@ def test_what_was_planted_is_told_from_legs_and_a_box(faults: dict, verdicts: se
 
 
 def test_a_roll_trim_is_found_and_gone_once_the_centres_are_moved() -> None:
-    """18 µs planted, and 4 µs that half throttle asks for against its torque."""
+    """18 µs planted, and 5 µs that half throttle asks for against its torque."""
     off = {"1": 1518.0, "2": 1518.0}
     found = told(flown("wing_trim", neutral_us=off))
     assert found.trim is not None, found.reasons
@@ -64,7 +65,7 @@ def test_a_roll_trim_is_found_and_gone_once_the_centres_are_moved() -> None:
         for one in SURFACES
     )
     world = PlaneWorld(seed=9, faults=PlaneFaults(neutral_us=off))
-    recording = Recording.of(fly_plane(moved, BY_KEY["wing_trim"], world).channels, sample_rate_hz=LOG_HZ)
+    recording = Recording.of(fly_plane(moved, BY_KEY["wing_trim"], world).channels, sample_rate_hz=50.0)
     after = analyse(Flight(recording, craft=CraftFacts(kind="fixed_wing", surfaces=moved)), only=["wing"]).wing
     assert after is not None
     assert after.trim is not None
@@ -79,10 +80,10 @@ def test_two_speeds_tell_trim_from_horizon(faults: dict, word: str) -> None:
 
 def test_the_same_seed_flies_the_same_flight_and_its_log_reads_back() -> None:
     one, again, other = (flown("wing_trim", seed) for seed in (3, 3, 4))
-    assert all(np.array_equal(one.channels[role], again.channels[role]) for role in one.channels)
+    assert all(np.array_equal(one.channels[role], again.channels[role], equal_nan=True) for role in one.channels)
     assert not np.array_equal(one.channels["gyro.roll"], other.channels["gyro.roll"])
-    content = nembrit_csv.write(list(one.channels.items()), one.t_s, decimals=DECIMALS)
-    assert len(read_raw(content).tables[0].columns) == len(one.channels) + 1
+    content = nembrit_csv.write(one.columns, one.t_s, decimals=DECIMALS)
+    assert len(read_raw(content).tables[0].columns) == len(one.columns) + 1
 
 
 @pytest.mark.parametrize(

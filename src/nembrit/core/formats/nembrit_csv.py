@@ -176,16 +176,21 @@ def _column(column: pl.Series, meaning: ColumnMeaning) -> RawColumn:
     return RawColumn(name=meaning.name, unit=meaning.stated_unit, samples=samples, divisor=divisor)
 
 
-def write(log_channels: Sequence[tuple[str, FloatArray]], t_s: FloatArray, *, decimals: dict[str, int] | None = None) -> bytes:
-    """Write channels given as (role, values) in the role's own unit; `decimals` by family of role.
+def write(
+    log_channels: Sequence[tuple[str, FloatArray | Sequence[str]]], t_s: FloatArray, *, decimals: dict[str, int] | None = None
+) -> bytes:
+    """Write channels given as (role, values) in the role's own unit, text roles as words; `decimals` by family of role.
 
     A value that is NaN becomes an empty cell. Reading the result gives the written numbers back.
     """
     places = decimals or {}
-    columns = {"time [s]": np.round(t_s, 6)}
+    columns: dict[str, FloatArray | list[str]] = {"time [s]": np.round(t_s, 6)}
     for role, values in log_channels:
         family = role.split(".")[0]
-        columns[header_of(role)] = np.round(values, places[family]) if family in places else values
+        if isinstance(values, np.ndarray):
+            columns[header_of(role)] = np.round(values, places[family]) if family in places else values
+        else:
+            columns[header_of(role)] = [str(word) for word in values]
     frame = pl.DataFrame(columns).with_columns(pl.col(pl.Float64).fill_nan(None))
     buffer = io.BytesIO()
     frame.write_csv(buffer)

@@ -42,6 +42,8 @@ def _meanings() -> dict[str, str]:
         table[f"rates.{axis}.full_dps"] = f"stick rate at full stick, {axis} [deg/s]"
         table[f"rates.{axis}.half_dps"] = f"stick rate at half stick, {axis} [deg/s]"
     table |= {
+        "gain.navigation.roll.p": "navigation: bank for a course error [deg per deg]",
+        "return.height_m": "height of a return home [m]",
         "idle": "lowest motor output in flight [share]",
         "output_rate_hz": "motor output updates [Hz]",
         "output_limit": "largest command of one axis [share]",
@@ -69,6 +71,7 @@ GROUPS: dict[str, str] = {
     "output_rate": "Output rate",
     "limits": "Limits",
     "trim": "Trim",
+    "navigation": "Navigation",
     "hardware": "One hardware part",
     "other": "One other setting",
 }
@@ -76,6 +79,7 @@ GROUPS: dict[str, str] = {
 _GROUP_PATTERNS = (
     (r"filter\.(chip|gyro)\..*", "gyro_filters"),
     (r"filter\.d_term\..*", "d_filters"),
+    (r"gain\.navigation\..*|return\..*", "navigation"),
     (r"gain\.\w+\.roll\.[pd]", "pd.roll"),
     (r"gain\.\w+\.pitch\.[pd]", "pd.pitch"),
     (r"gain\.\w+\.yaw\.[pd]", "pd.yaw"),

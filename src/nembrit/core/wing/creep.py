@@ -39,6 +39,9 @@ def hands_off_parts(track: Track, *, least_s: float = LEAST_S) -> list[slice]:
         return []
     with np.errstate(invalid="ignore"):
         still = track.hands_off & (np.abs(track.bank_deg) < _LEVEL_DEG) & np.isfinite(track.north_m_s)
+    followed = np.zeros(still.size, dtype=bool) if track.course_wanted_deg is None else np.isfinite(track.course_wanted_deg)
+    if not followed.all():  # a line that is followed lets nothing creep; a wanted course that is always there tells no line
+        still &= ~followed
     return stretches(still, round(least_s * RATE_HZ))
 
 

@@ -27,6 +27,7 @@ class Track:
     bank_deg: FloatArray | None
     throttle: FloatArray | None
     hands_off: BoolArray | None
+    course_wanted_deg: FloatArray | None = None  # of the line that was followed; NaN while none was
 
     @property
     def ground_speed_m_s(self) -> FloatArray | None:
@@ -76,6 +77,7 @@ def track_of(recording: Recording) -> Track:
         airspeed_m_s=None if airspeed is None else thin(airspeed), bank_deg=None if bank is None else thin(bank),
         throttle=None if throttle is None else thin(throttle),
         hands_off=np.asarray((np.stack(sticks) < _HELD).all(axis=0)) if sticks else None,
+        course_wanted_deg=None if (wanted := channel("course_wanted")) is None else wanted[: n * step : step],
     )  # fmt: skip
 
 

@@ -17,6 +17,7 @@ _G_M_S2 = 9.80665
 _TURN_DEG_S, _SMOOTH_S, _LEAST_LEG_S, _SKIP_S = 2.5, 8.0, 20.0, 5.0
 _CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS = 0.35, 0.5, 2.0, 2
 _HELD_DEG_S = 0.5
+_SAME_COURSE_DEG, _TURNED_S, _ALONG_DEG = 1.0, 10.0, 15.0
 _LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S = 0.55, 0.25, 8.0, 20.0
 
 
@@ -60,7 +61,7 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     speed = _airspeed(track, wind)
     if course is None or speed is None:
         raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
-    parts = _legs(course)
+    parts = _followed(track, course) or _legs(course)
     legs = [leg for part in parts if (leg := _leg(track, course, speed, part)) is not None]
     if len(legs) < _LEGS:
         raise NotEnoughData(f"{len(legs)} straight leg{'' if len(legs) == 1 else 's'} of 20 s: fly four legs there and back")
@@ -85,6 +86,25 @@ def _airspeed(track: Track, wind: Wind | None) -> FloatArray | None:
         return None
     moved = (wind.north_m_s, wind.east_m_s) if wind else (0.0, 0.0)
     return np.hypot(track.north_m_s - moved[0], track.east_m_s - moved[1])
+
+
+def _followed(track: Track, course_deg: FloatArray) -> list[slice]:
+    """Legs by the course that was to be held: from ten seconds on, and from where the plane flies along it."""
+    if track.course_wanted_deg is None:
+        return []
+    held = np.abs(np.diff(track.course_wanted_deg, prepend=np.nan)) < _SAME_COURSE_DEG
+    good = np.isfinite(course_deg)
+    if not good.any():
+        return []
+    smooth = uniform_filter1d(np.interp(np.arange(good.size), np.flatnonzero(good), course_deg[good]), round(_SMOOTH_S * RATE_HZ))
+    found = []
+    for part in stretches(held, round((_LEAST_LEG_S + _TURNED_S) * RATE_HZ)):
+        error = np.abs((smooth[part] - track.course_wanted_deg[part] + 180.0) % 360.0 - 180.0)
+        error[: round(_TURNED_S * RATE_HZ)] = np.inf
+        on_line = np.flatnonzero(error < _ALONG_DEG)
+        if on_line.size and (part.stop - part.start - on_line[0]) >= _LEAST_LEG_S * RATE_HZ:
+            found.append(slice(part.start + int(on_line[0]), part.stop))
+    return found
 
 
 def _legs(course_deg: FloatArray) -> list[slice]:

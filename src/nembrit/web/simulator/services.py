@@ -6,17 +6,26 @@ from typing import Any
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.progress import Progress
+from nembrit.core.setup.autopilot import Autopilot, autopilot_from_settings
 from nembrit.core.setup.card import Card
+from nembrit.core.setup.craft import Surface
 from nembrit.core.simulate.airframe import Faults, SecondGyro, World
-from nembrit.core.simulate.plane import DECIMALS as PLANE_DECIMALS
-from nembrit.core.simulate.plane import PlaneFaults, PlaneWorld, fly_plane
+from nembrit.core.simulate.plane.airframe import AIRFRAMES, PlaneFaults, PlaneWorld, airframe_of, cruise_m_s, sound_gains
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
 from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import assumptions_about as assumptions_about
-from nembrit.web.hangar.services import controller_of, core_craft, latest_build, latest_configuration, surfaces_of
+from nembrit.web.hangar.services import (
+    controller_of,
+    core_craft,
+    core_settings,
+    latest_build,
+    latest_configuration,
+    name_map,
+    surfaces_of,
+)
 from nembrit.web.intake.arrivals import arrive
 from nembrit.web.intake.services import take_in
 from nembrit.web.logs.models import Log
@@ -42,8 +51,7 @@ def request_simulation(
         raise InputError(f"there is no card “{card_key}”")
     if craft.kind == Craft.Kind.FIXED_WING:
         PlaneWorld(seed=seed, wind_m_s=wind_m_s)
-        if not surfaces_of(craft):
-            raise InputError("say first what its servos move, on the page “What moves what”")
+        _autopilot_of(surfaces_of(craft, configuration), configuration)
     else:
         controller_of(configuration)
         World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=pack_charge_ratio)
@@ -102,12 +110,22 @@ def simulate(log_id: int, progress: Progress) -> None:
 
 
 def _plane_log(craft: Craft, configuration: Configuration, card: Card, world: dict[str, Any]) -> bytes:
-    """A plane's flight with the servo centres of a configuration, as a file."""
+    """A plane's flight with the servo centres and gains of a configuration, as a file."""
+    from nembrit.core.simulate.plane.flight import DECIMALS, fly_plane  # compiles: not before it is needed
+
     faults = PlaneFaults(**world.get("faults", {}))
+    surfaces = surfaces_of(craft, configuration)
     flown = fly_plane(
-        surfaces_of(craft, configuration), card, PlaneWorld(seed=world["seed"], wind_m_s=world["wind_m_s"], faults=faults)
-    )
-    return nembrit_csv.write(list(flown.channels.items()), flown.t_s, decimals=PLANE_DECIMALS)
+        surfaces, card, PlaneWorld(seed=world["seed"], wind_m_s=world["wind_m_s"], faults=faults),
+        autopilot=_autopilot_of(surfaces, configuration),
+    )  # fmt: skip
+    return nembrit_csv.write(flown.columns, flown.t_s, decimals=DECIMALS)
+
+
+def _autopilot_of(surfaces: tuple[Surface, ...], configuration: Configuration) -> Autopilot:
+    plane = AIRFRAMES[airframe_of(surfaces)]
+    names = name_map(configuration.craft)
+    return autopilot_from_settings(core_settings(configuration), names, sound=sound_gains(plane, cruise_m_s(plane)))
 
 
 def default_seed(craft: Craft) -> int:

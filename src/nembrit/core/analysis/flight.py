@@ -21,7 +21,8 @@ from nembrit.core.types import FloatArray
 ROLES = (
     "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.",
     "battery_voltage", "battery_current", "gyro_temperature", "b/gyro_raw.",
-    "attitude.", "course", "latitude", "longitude", "ground_speed", "airspeed", "servo.", "gain.",
+    "attitude", "course", "heading", "latitude", "longitude", "ground_speed", "airspeed", "altitude", "cross_track",
+    "home_distance", "servo.", "gain.", "mode",
 )  # fmt: skip
 
 

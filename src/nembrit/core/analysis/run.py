@@ -16,12 +16,12 @@ from nembrit.core.analysis.noise import NOISE, Noise
 from nembrit.core.analysis.response import RESPONSE, Response
 from nembrit.core.analysis.sensors import SENSORS, Sensors
 from nembrit.core.analysis.shaping import SHAPING, Shaping
-from nembrit.core.analysis.wing import WING, Wing
+from nembrit.core.analysis.wing import PATH, WING, FlightPath, Wing
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
 MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP, CONDITIONS)
-FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING)
+FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING, PATH)
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
 
@@ -40,6 +40,7 @@ class FlightResults:
     loop: Loop | None = None
     conditions: Conditions | None = None
     wing: Wing | None = None
+    path: FlightPath | None = None
 
 
 def there(result: Result | None) -> Result:

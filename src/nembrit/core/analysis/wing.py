@@ -13,6 +13,9 @@ from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError
 from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
+from nembrit.core.wing.navigation import Navigation, navigation_of
+from nembrit.core.wing.path import Path, path_of
+from nembrit.core.wing.returns import RETURN_HZ, Return, returns_of
 from nembrit.core.wing.track import RATE_HZ, Track, stretches, track_of
 from nembrit.core.wing.trim import Trim, trim_of
 from nembrit.core.wing.weaving import Weaving, weaving_of
@@ -32,12 +35,16 @@ class Wing:
     told_by_speed: str  # trim, horizon, cannot tell
     weaving: Weaving | None
     gain_flight: dict[str, GainFlight]
+    navigation: Navigation | None
+    returns: tuple[Return, ...]
+    home_deg: tuple[float, float] | None
+    home_is_known: bool
     reasons: dict[str, str]
 
     @property
     def is_there(self) -> bool:
         """Whether anything could be told."""
-        return any((self.wind, self.trim, self.creep, self.weaving, self.gain_flight))
+        return any((self.wind, self.trim, self.creep, self.weaving, self.gain_flight, self.navigation, self.returns))
 
 
 def wing_of(flight: Flight) -> Wing:
@@ -61,7 +68,10 @@ def wing_of(flight: Flight) -> Wing:
         wind=wind, creep=creep, told_by_speed=by_speed,
         trim=asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
         weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
-        gain_flight={axis: found for axis, found in holds.items() if found is not None}, reasons=reasons,
+        gain_flight={axis: found for axis, found in holds.items() if found is not None},
+        navigation=asked("navigation", lambda: navigation_of(track, wind)),
+        returns=asked("return", lambda: returns_of(track_of(recording, at_hz=RETURN_HZ), wind)) or (),
+        home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons,
     )  # fmt: skip
 
 
@@ -104,4 +114,21 @@ def _by_speed(track: Track, parts: list[slice]) -> list[slice]:
     return found
 
 
-WING = Analysis(key="wing", version=1, result=Wing, run=wing_of, in_words="trims, wind and weaving")
+def _path_of(flight: Flight) -> Path | None:
+    try:
+        return path_of(flight.recording, flight.craft.surfaces)
+    except CoreError:
+        return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class FlightPath:
+    """The path of a plane's flight, where there is one."""
+
+    path: Path | None
+
+
+PATH = Analysis(
+    key="path", version=1, result=FlightPath, run=lambda flight: FlightPath(path=_path_of(flight)), in_words="the path flown"
+)
+WING = Analysis(key="wing", version=2, result=Wing, run=wing_of, in_words="trims, wind and weaving")

@@ -1,5 +1,6 @@
 """Logs in memory: the one shape that every reader makes and every analysis accepts."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -89,19 +90,28 @@ class FlightLog:
 class Recording:
     """Channels of one stream on a uniform clock; gaps are NaN in every channel, never bridged.
 
-    `channels` holds float64 arrays of shape (n_samples,), by role, in the role's own unit.
+    `channels` holds float64 arrays of shape (n_samples,), by role, in the role's own unit; of a text role they are positions
+    in its `labels`.
     """
 
     sample_rate_hz: float
     start_s: float
     n_samples: int
     channels: dict[str, FloatArray]
+    labels: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, channels: dict[str, FloatArray], *, sample_rate_hz: float, start_s: float = 0.0) -> "Recording":
-        """A recording whose length is that of its channels."""
+    def of(
+        cls, channels: dict[str, FloatArray], *, sample_rate_hz: float, start_s: float = 0.0, modes: Sequence[str] = ()
+    ) -> "Recording":
+        """A recording whose length is that of its channels; `modes`: a word a sample."""
         n_samples = next(int(values.size) for values in channels.values())
-        return cls(sample_rate_hz=sample_rate_hz, start_s=start_s, n_samples=n_samples, channels=channels)
+        labels: dict[str, tuple[str, ...]] = {}
+        if modes:
+            labels["mode"] = tuple(dict.fromkeys(modes))
+            place = {word: float(number) for number, word in enumerate(labels["mode"])}
+            channels = channels | {"mode": np.array([place[word] for word in modes])}
+        return cls(sample_rate_hz=sample_rate_hz, start_s=start_s, n_samples=n_samples, channels=channels, labels=labels)
 
     @property
     def duration_s(self) -> float:
@@ -123,6 +133,7 @@ class Recording:
             start_s=self.start_s + first / self.sample_rate_hz,
             n_samples=max(0, last - first),
             channels={role: values[first:last] for role, values in self.channels.items()},
+            labels=self.labels,
         )
 
 

@@ -10,6 +10,7 @@ from nembrit.core.types import FloatArray
 
 _GAP_PERIODS = 1.75  # a step longer than this many periods is a gap (half a period of jitter is none)
 _MAX_GRID_SAMPLES = 200_000_000
+_TEXT_ROLES = ("mode",)  # words that analyses ask for
 _LEAST_STEP_S, _MOST_STEP_S = 1e-6, 3600.0  # no recorder writes faster than a million rows a second
 
 
@@ -100,14 +101,18 @@ def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recordin
     if n_grid > _MAX_GRID_SAMPLES or n_grid > 50 * stream.n_samples + 1000:
         raise InputError("the log is nearly all gap: split it into its flights first")
     wanted = [channel for channel in stream.channels if channel.role and (roles is None or channel.role in roles)]
-    channels = {}
+    channels, labels = {}, {}
     for channel in wanted:
         if channel.labels is not None:
-            continue
+            if channel.role not in _TEXT_ROLES:
+                continue
+            labels[str(channel.role)] = channel.labels
         values = np.full(n_grid, np.nan)
         values[index] = channel.values()
         channels[str(channel.role)] = values
-    return Recording(sample_rate_hz=sample_rate_hz, start_s=float(stream.t_s[0]), n_samples=n_grid, channels=channels)
+    return Recording(
+        sample_rate_hz=sample_rate_hz, start_s=float(stream.t_s[0]), n_samples=n_grid, channels=channels, labels=labels
+    )
 
 
 def _grid_index(t_s: FloatArray, sample_rate_hz: float) -> np.ndarray[tuple[int], np.dtype[np.int64]]:

@@ -5,6 +5,7 @@ from typing import Any
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.report.response import rounded
 from nembrit.core.wing.gainflight import GainFlight
+from nembrit.core.wing.returns import Return
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.weaving import Weaving
 from nembrit.core.wing.wind import Wind
@@ -25,6 +26,7 @@ def wing_part(wing: Wing | None) -> dict[str, Any]:
         },
         "weaving": _weaving(wing.weaving),
         "wind": _wind(wing.wind),
+        "returns": [_return(one) for one in wing.returns],
         "gain_flight": {axis: _gains(own) for axis, own in wing.gain_flight.items()},
     }  # fmt: skip
 
@@ -64,6 +66,18 @@ def _wind(wind: Wind | None) -> dict[str, Any] | None:
         "from_deg": rounded(wind.from_deg) if wind.has_direction else None,
         "from_interval_deg": [rounded(edge) for edge in wind.from_interval_deg] if wind.has_direction else None,
         "course_change_deg": rounded(wind.turned_deg),
+    }  # fmt: skip
+
+
+def _return(own: Return) -> dict[str, Any]:
+    """Which way it turned is “either” where home lay so nearly behind that both ways were short."""
+    return {
+        "start_s": rounded(own.start_s), "turn_start_s": rounded(own.turn_start_s), "turn_height_m": rounded(own.turn_height_m),
+        "turn_direction": "either" if own.either_way and own.turn_direction else own.turn_direction, "short_way": own.short_way,
+        "target_height_m": rounded(own.target_height_m), "height_overshoot_m": rounded(own.height_overshoot_m),
+        "turn_radius_m": rounded(own.turn_radius_m), "circled": own.circled, "circle_direction": own.circle_direction,
+        "circle_radius_m": rounded(own.circle_radius_m), "turns": rounded(own.turns), "landed": own.landed,
+        "nearest_m": rounded(own.nearest_m), "farthest_m": rounded(own.farthest_m),
     }  # fmt: skip
 
 

@@ -4,7 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
+from scipy.ndimage import median_filter, uniform_filter1d
+from scipy.optimize import least_squares
 
 from nembrit.core.records.log import Recording
 from nembrit.core.records.track import east_north_m
@@ -14,6 +15,8 @@ RATE_HZ = 5.0
 _LEAST_S = 10.0
 _HELD = 0.03  # sticks let go
 _SMOOTHED_S = 2.0
+_NEIGHBOURS, _JUMP_M = 9, 60.0
+_FITS_M = 8.0  # logged distances and positions have lags of their own
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -28,10 +31,34 @@ class Track:
     throttle: FloatArray | None
     hands_off: BoolArray | None
     course_wanted_deg: FloatArray | None = None  # of the line that was followed; NaN while none was
+    north_m: FloatArray | None = None  # from home
+    east_m: FloatArray | None = None
+    height_m: FloatArray | None = None
+    height_wanted_m: FloatArray | None = None
+    cross_track_m: FloatArray | None = None  # right of the line is positive
+    mode: FloatArray | None = None  # positions in `modes`
+    modes: tuple[str, ...] = ()
+    home_deg: tuple[float, float] | None = None
+    home_is_known: bool = False  # from the distance that was logged; else the first position is taken for it
 
     @property
     def ground_speed_m_s(self) -> FloatArray | None:
         return None if self.north_m_s is None or self.east_m_s is None else np.hypot(self.north_m_s, self.east_m_s)
+
+    @property
+    def rate_hz(self) -> float:
+        return (self.t_s.size - 1) / float(self.t_s[-1] - self.t_s[0]) if self.t_s.size > 1 else RATE_HZ
+
+    @property
+    def home_distance_m(self) -> FloatArray | None:
+        return None if self.north_m is None or self.east_m is None else np.hypot(self.north_m, self.east_m)
+
+    def where_mode(self, *words: str) -> BoolArray:
+        """Where the name of the mode holds one of these words."""
+        if self.mode is None:
+            return np.zeros(self.t_s.size, dtype=bool)
+        known = [number for number, name in enumerate(self.modes) if any(word in name.lower() for word in words)]
+        return np.isin(self.mode, known)
 
     def air_course_deg(self, wind_north_m_s: float, wind_east_m_s: float) -> FloatArray | None:
         """Unwrapped course through the air, clockwise from north; gaps stay gaps."""
@@ -48,13 +75,14 @@ def unwrapped_deg(angle_deg: FloatArray) -> FloatArray:
     return found
 
 
-def track_of(recording: Recording) -> Track:
-    """Thin a recording to five samples a second, each the mean of what lies in it.
+def track_of(recording: Recording, *, at_hz: float = RATE_HZ) -> Track:
+    """Thin a recording to about five samples a second, each the mean of what lies in it.
 
-    Velocity comes from ground speed and course, else from positions by differences smoothed over two seconds. Sticks are let
-    go where all of roll, pitch and yaw that were recorded stay within 3 % of the middle.
+    Home is where the logged distance from home says it is, else the first position. Velocity comes from ground speed and course,
+    else from positions by differences smoothed over two seconds. Sticks are let go where all of roll, pitch and yaw that were
+    recorded stay within 3 % of the middle.
     """
-    step = max(1, round(recording.sample_rate_hz / RATE_HZ))
+    step = max(1, round(recording.sample_rate_hz / at_hz))
     n = recording.n_samples // step
 
     def thin(values: FloatArray) -> FloatArray:
@@ -68,16 +96,25 @@ def track_of(recording: Recording) -> Track:
         values = recording.channels.get(role)
         return None if values is None or not np.isfinite(values).any() else values
 
+    def every(role: str) -> FloatArray | None:  # what steps, or goes round: no mean of it makes sense
+        values = channel(role)
+        return None if values is None else values[: n * step : step]
+
+    def averaged(role: str) -> FloatArray | None:
+        values = channel(role)
+        return None if values is None else thin(values)
+
     rate_hz = recording.sample_rate_hz / step
-    north, east = _velocity(channel, thin, rate_hz)
+    places = _places(channel, thin, step, n)
+    north, east = _velocity(channel, thin, rate_hz, places)
     sticks = [thin(np.abs(values)) for axis in ("roll", "pitch", "yaw") if (values := channel(f"stick.{axis}")) is not None]
-    bank, throttle, airspeed = channel("attitude.roll"), channel("throttle"), channel("airspeed")
     return Track(
         t_s=np.asarray(recording.start_s + (np.arange(n) + 0.5) / rate_hz, dtype=np.float64), north_m_s=north, east_m_s=east,
-        airspeed_m_s=None if airspeed is None else thin(airspeed), bank_deg=None if bank is None else thin(bank),
-        throttle=None if throttle is None else thin(throttle),
+        airspeed_m_s=averaged("airspeed"), bank_deg=averaged("attitude.roll"), throttle=averaged("throttle"),
         hands_off=np.asarray((np.stack(sticks) < _HELD).all(axis=0)) if sticks else None,
-        course_wanted_deg=None if (wanted := channel("course_wanted")) is None else wanted[: n * step : step],
+        course_wanted_deg=every("course_wanted"), mode=every("mode"), modes=recording.labels.get("mode", ()),
+        height_m=averaged("altitude"), height_wanted_m=every("altitude_wanted"), cross_track_m=averaged("cross_track"),
+        north_m=places.north_m, east_m=places.east_m, home_deg=places.home_deg, home_is_known=places.home_is_known,
     )  # fmt: skip
 
 
@@ -85,19 +122,75 @@ _Channel = Callable[[str], FloatArray | None]
 _Thin = Callable[[FloatArray], FloatArray]
 
 
-def _velocity(channel: _Channel, thin: _Thin, rate_hz: float) -> tuple[FloatArray | None, FloatArray | None]:
+@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
+class _Places:
+    """Positions from home, jumps left out."""
+
+    north_m: FloatArray | None = None
+    east_m: FloatArray | None = None
+    home_deg: tuple[float, float] | None = None
+    home_is_known: bool = False
+
+
+def _places(channel: _Channel, thin: _Thin, step: int, n: int) -> _Places:
+    latitude, longitude = channel("latitude"), channel("longitude")
+    if latitude is None or longitude is None:
+        return _Places()
+    valid = np.isfinite(latitude) & np.isfinite(longitude) & ((latitude != 0) | (longitude != 0))
+    valid &= (np.abs(latitude) <= 90) & (np.abs(longitude) <= 180)
+    if valid.sum() < 2:
+        return _Places()
+    first = int(np.flatnonzero(valid)[0])
+    origin = float(latitude[first]), float(longitude[first])
+    east, north = east_north_m(latitude, longitude, origin)
+    east, north = thin(np.where(valid, east, np.nan)), thin(np.where(valid, north, np.nan))
+    jumps = _jumps(north, east)
+    north[jumps], east[jumps] = np.nan, np.nan
+    distance = channel("home_distance")
+    moved = None if distance is None else _home(north, east, thin(distance))
+    if moved is None:
+        return _Places(north_m=north, east_m=east, home_deg=origin)
+    across, along = east_north_m(np.array([origin[0] + 0.01]), np.array([origin[1] + 0.01]), origin)
+    home = origin[0] + 0.01 * moved[0] / float(along[0]), origin[1] + 0.01 * moved[1] / float(across[0])
+    return _Places(north_m=north - moved[0], east_m=east - moved[1], home_deg=home, home_is_known=True)
+
+
+def _jumps(north: FloatArray, east: FloatArray) -> BoolArray:
+    """Fixes that lie farther from the median of their neighbours than any plane flies in that time."""
+    good = np.flatnonzero(np.isfinite(north))
+    found = np.zeros(north.size, dtype=bool)
+    if good.size >= _NEIGHBOURS:
+        off = np.hypot(*(own[good] - median_filter(own[good], _NEIGHBOURS) for own in (north, east)))
+        found[good[off > _JUMP_M]] = True
+    return found
+
+
+def _home(north: FloatArray, east: FloatArray, distance_m: FloatArray) -> tuple[float, float] | None:
+    """The place from which the logged distances count, by least squares; None where they fit none."""
+    good = np.isfinite(north) & np.isfinite(east) & np.isfinite(distance_m)
+    if good.sum() < 10 or np.ptp(distance_m[good]) < 5:
+        return None
+    n, e, d = north[good], east[good], distance_m[good]
+
+    def miss(place: FloatArray) -> FloatArray:
+        return np.asarray(np.hypot(n - place[0], e - place[1]) - d)
+
+    nearest = int(np.argmin(d))
+    solved = least_squares(miss, np.array([n[nearest], e[nearest]]), loss="soft_l1")
+    if float(np.median(np.abs(miss(solved.x)))) > _FITS_M:
+        return None
+    return float(solved.x[0]), float(solved.x[1])
+
+
+def _velocity(channel: _Channel, thin: _Thin, rate_hz: float, places: _Places) -> tuple[FloatArray | None, FloatArray | None]:
     speed, course = channel("ground_speed"), channel("course")
     if speed is not None and course is not None:
         return thin(speed * np.cos(np.radians(course))), thin(speed * np.sin(np.radians(course)))
-    latitude, longitude = channel("latitude"), channel("longitude")
-    if latitude is None or longitude is None:
+    if places.north_m is None or places.east_m is None:
         return None, None
-    places = thin(latitude), thin(longitude)
-    good = np.isfinite(places[0]) & np.isfinite(places[1])
+    good = np.isfinite(places.north_m) & np.isfinite(places.east_m)
     if good.sum() < _LEAST_S * rate_hz:
         return None, None
-    first = int(np.flatnonzero(good)[0])
-    east, north = east_north_m(places[0], places[1], (float(places[0][first]), float(places[1][first])))
     width = max(3, round(_SMOOTHED_S * rate_hz))
 
     def speed_of(metres: FloatArray) -> FloatArray:
@@ -105,7 +198,7 @@ def _velocity(channel: _Channel, thin: _Thin, rate_hz: float) -> tuple[FloatArra
         found = np.gradient(uniform_filter1d(filled, width)) * rate_hz
         return np.where(good, found, np.nan)
 
-    return speed_of(north), speed_of(east)
+    return speed_of(places.north_m), speed_of(places.east_m)
 
 
 def stretches(mask: BoolArray, least: int) -> list[slice]:

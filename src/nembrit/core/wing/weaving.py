@@ -61,7 +61,7 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     speed = _airspeed(track, wind)
     if course is None or speed is None:
         raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
-    parts = _followed(track, course) or _legs(course)
+    parts = straight_parts(track, course)
     legs = [leg for part in parts if (leg := _leg(track, course, speed, part)) is not None]
     if len(legs) < _LEGS:
         raise NotEnoughData(f"{len(legs)} straight leg{'' if len(legs) == 1 else 's'} of 20 s: fly four legs there and back")
@@ -86,6 +86,11 @@ def _airspeed(track: Track, wind: Wind | None) -> FloatArray | None:
         return None
     moved = (wind.north_m_s, wind.east_m_s) if wind else (0.0, 0.0)
     return np.hypot(track.north_m_s - moved[0], track.east_m_s - moved[1])
+
+
+def straight_parts(track: Track, course_deg: FloatArray) -> list[slice]:
+    """Straight legs: by the course that was wanted, else by what the course did."""
+    return _followed(track, course_deg) or _legs(course_deg)
 
 
 def _followed(track: Track, course_deg: FloatArray) -> list[slice]:

@@ -93,7 +93,7 @@ class PlaneFaults:
     thrust_aside_m: float = 0.0
     pitot_offset_m_s: float = 0.0
     turns_early_m: float = 0.0  # return home turns this far below its height
-    climbs_over: float = 0.0  # 0 to 1: how badly it overshoots its height
+    climbs_over_m: float = 0.0  # return home climbs this far past its height before it comes back to it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

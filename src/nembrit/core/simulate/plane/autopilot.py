@@ -76,6 +76,7 @@ class Controller:
     slow_yaw: float = 0.0
     hand: list[float] = field(default_factory=lambda: [0.0, 0.0])
     phase: str = ""  # of a return: climb, home, circle, land
+    climbed: bool = False
     found: dict[str, float] = field(default_factory=dict)  # forward gains, as ratios to sound ones
     hold: _Hold = field(default_factory=_Hold)
 
@@ -90,7 +91,7 @@ class Controller:
     def ask(self, wish: Wish, seen: Seen, dt: float) -> Asked:
         """One step."""
         if wish.mode != "return":
-            self.phase = ""
+            self.phase, self.climbed = "", False
         if wish.mode == "manual":
             return self._by_hand(wish, seen, dt)
         asked = Asked(0.0, 0.0, 0.0, wish.throttle, 0.0, 0.0, wish.mode)
@@ -102,9 +103,10 @@ class Controller:
             if not wish.stick_pitch:
                 asked.pitch_rate = self._levelled(asked, seen, 0.0, wish.height_m, dt)
         else:
-            asked.bank, asked.height_m = self._bank(wish, seen, asked), self._height(wish, seen, asked)
+            asked.bank, aim_m = self._bank(wish, seen, asked), self._height(wish, seen, asked)
+            asked.height_m = self.numbers.return_height_m if self.phase not in ("", "land") else aim_m
             asked.roll_rate = _within(3.0 * (asked.bank - seen.bank), _MOST_ROLL)
-            asked.pitch_rate = self._levelled(asked, seen, asked.bank, asked.height_m, dt)
+            asked.pitch_rate = self._levelled(asked, seen, asked.bank, aim_m, dt)
         self._surfaces(asked, wish, seen, dt)
         if wish.finds_gains:
             self._find_gains(asked, wish, seen, dt)
@@ -117,12 +119,11 @@ class Controller:
 
     def _levelled(self, asked: Asked, seen: Seen, bank: float, height_m: float, dt: float) -> float:
         """Rate of pitch that holds a height, the turn's own part with it."""
-        pull = 0.06 * (1 + 2 * self.faults.climbs_over)
-        climb = _within(_CLIMB * (1 + self.faults.climbs_over) * (height_m - seen.height_m), _MOST_CLIMB_M_S)
+        climb = _within(_CLIMB * (height_m - seen.height_m), _MOST_CLIMB_M_S)
         lacking = climb - seen.climb_m_s
-        self.held_climb = _within(self.held_climb + 0.02 * (1 + 6 * self.faults.climbs_over) * lacking * dt, 0.25)
+        self.held_climb = _within(self.held_climb + 0.02 * lacking * dt, 0.25)
         slow = max(0.0, _SLOW * self.cruise_m_s - seen.airspeed_m_s)
-        asked.pitch = _within(pull * lacking + self.held_climb, 0.35) - 0.06 * slow
+        asked.pitch = _within(0.06 * lacking + self.held_climb, 0.35) - 0.06 * slow
         if asked.throttle > _GLIDE:
             asked.throttle = min(1.0, asked.throttle + 0.2 * slow)
         turning = G_M_S2 / max(seen.airspeed_m_s, 5.0) * math.tan(bank) * math.sin(bank)
@@ -141,6 +142,11 @@ class Controller:
         if wish.mode != "return":
             return wish.height_m
         goal = self.numbers.return_height_m
+        over_m = self.faults.climbs_over_m
+        self.climbed = self.climbed or seen.height_m > goal + over_m - 1.0
+        if over_m and not self.climbed:
+            asked.throttle = _THROTTLE_UP
+            return goal + over_m + 4.0
         if seen.height_m < goal - 4.0 and self.phase != "land":
             asked.throttle = _THROTTLE_UP
         if self.phase == "land":

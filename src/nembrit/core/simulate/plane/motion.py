@@ -16,7 +16,7 @@ _STALL_SHARP = 30.0
 
 
 @njit(cache=True)
-def advance(x, aileron, elevator, rudder, throttle, air_north, air_east, air_up, roll_gust, a, dt):  # type: ignore[no-untyped-def]
+def advance(x, aileron, elevator, rudder, throttle, air_north, air_east, air_up, roll_gust, a, dt):
     """Move a state of twelve by `dt` in place; gives airspeed and velocity to north, east and up [m/s], angle of attack [rad].
 
     `aileron`, `elevator`, `rudder`: shares of full; `air_north` and so on: the air's own velocity [m/s]; `roll_gust`: rolling of

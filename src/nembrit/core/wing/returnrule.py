@@ -1,0 +1,89 @@
+"""Pass or fail of a return, by what was written before it was flown."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from nembrit.core.errors import InputError
+from nembrit.core.wing.obstacles import Clearance
+from nembrit.core.wing.returns import Return
+
+ENDS = {"circle": "circles over home", "land": "lands at home", "either": "circles or lands"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReturnRule:
+    """What a return must do; heights over home [m]. Starting values are careful ones (common practice, no source)."""
+
+    turns_within_s: float = 20.0
+    lowest_m: float = 40.0
+    overshoot_most_m: float = 10.0
+    clear_by_m: float = 20.0
+    ends: str = "circle"
+    ends_within_m: float = 100.0
+
+    def __post_init__(self) -> None:
+        limits = {
+            "turns_within_s": (1, 300), "lowest_m": (0, 400), "overshoot_most_m": (0, 200), "clear_by_m": (1, 200),
+            "ends_within_m": (5, 1000),
+        }  # fmt: skip
+        for name, (low, high) in limits.items():
+            if not low <= getattr(self, name) <= high:
+                raise InputError(f"{name.replace('_', ' ')}: expected {low} to {high}, got {getattr(self, name):g}")
+        if self.ends not in ENDS:
+            raise InputError(f"a return ends by one of {', '.join(ENDS)}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Point:
+    """One criterion with what was flown; `passed` None: the log does not tell."""
+
+    asked: str
+    flown: str
+    passed: bool | None
+
+
+def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> tuple[Point, ...]:
+    """Each criterion of a rule by itself."""
+    after = None if flown.turn_start_s is None else flown.turn_start_s - flown.start_s
+    lowest, overshoot = flown.lowest_m, flown.height_overshoot_m
+    passed_over = [one for one in over if one.above_m is not None]
+    nearest = passed_over[0] if passed_over else None
+    ended = "circles" if flown.circled and not flown.landed else "lands" if flown.landed else "neither"
+    fits = {"circle": flown.circled, "land": flown.landed, "either": flown.circled or flown.landed}[rule.ends]
+    points = [
+        Point(
+            asked=f"turns within {rule.turns_within_s:g} s",
+            flown="never turned" if after is None else f"after {after:.1f} s",
+            passed=after is not None and after <= rule.turns_within_s,
+        ),
+        Point(
+            asked=f"stays above {rule.lowest_m:g} m",
+            flown="height not logged" if lowest is None else f"{lowest:.0f} m at the lowest",
+            passed=None if lowest is None else lowest >= rule.lowest_m,
+        ),
+        Point(
+            asked=f"climbs past its height by {rule.overshoot_most_m:g} m at most",
+            flown="not told" if overshoot is None else f"by {max(0.0, overshoot):.0f} m",
+            passed=None if overshoot is None else overshoot <= rule.overshoot_most_m,
+        ),
+        Point(
+            asked=f"passes {rule.clear_by_m:g} m above whatever stands there",
+            flown="nothing marked lies below its path"
+            if nearest is None
+            else f"{nearest.above_m:.0f} m above {nearest.obstacle.name}",
+            passed=True if nearest is None and over else None if nearest is None else (nearest.above_m or 0.0) >= rule.clear_by_m,
+        ),
+        Point(asked=ENDS[rule.ends], flown=ended, passed=fits),
+        Point(
+            asked=f"comes within {rule.ends_within_m:g} m of home", flown=f"{flown.nearest_m:.0f} m at the nearest",
+            passed=flown.nearest_m <= rule.ends_within_m,
+        ),
+    ]  # fmt: skip
+    return tuple(points)
+
+
+def return_passed(points: Sequence[Point]) -> bool | None:
+    """False if any criterion failed; None where one could not be told; True only if all were met."""
+    if any(point.passed is False for point in points):
+        return False
+    return None if any(point.passed is None for point in points) else True

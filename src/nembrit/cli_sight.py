@@ -1,17 +1,16 @@
 """`nembrit sight`: how high a craft must fly to be in radio sight over a profile of the ground."""
 
 import argparse
-import io
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import polars as pl
 
-from nembrit.core.errors import InputError, LogReadError
+from nembrit.core.errors import InputError
 from nembrit.core.report.response import rounded
 from nembrit.core.types import FloatArray
 from nembrit.core.wing.sight import CLEARANCE, heights_needed
+from nembrit.core.wing.terrain import two_columns
 
 _DATUM = "heights in the datum of the profile; ellipsoid and sea level differ by up to 50 m and more: do not mix them"
 
@@ -62,19 +61,7 @@ def _list(values: FloatArray) -> list[float | None]:
 
 
 def _two_columns(path: str) -> tuple[FloatArray, FloatArray]:
-    """The first two columns of numbers of a table, with or without a header."""
     try:
-        content = Path(path).read_bytes()
+        return two_columns(Path(path).read_bytes(), path)
     except OSError as error:
         raise InputError(f"{path}: {error.strerror}") from None
-    try:
-        head = content.split(b"\n", 1)[0].decode("utf-8", errors="replace")
-        has_header = any(character.isalpha() for character in head.replace("e", "").replace("E", ""))
-        frame = pl.read_csv(io.BytesIO(content), has_header=has_header, comment_prefix="#", infer_schema_length=None)
-        numbers = [column for column in frame.get_columns() if column.dtype.is_numeric()][:2]
-        if len(numbers) < 2 or frame.height < 1:
-            raise LogReadError(f"{path}: expected two columns of numbers, distance and height in metres")
-        first, second = (np.asarray(column.cast(pl.Float64).to_numpy(), dtype=np.float64) for column in numbers)
-    except pl.exceptions.PolarsError as error:
-        raise LogReadError(f"{path} cannot be read as a table: {error}") from None
-    return first, second

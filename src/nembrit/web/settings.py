@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "django_tasks_db",
     "nembrit.web.common",
     "nembrit.web.hangar",
+    "nembrit.web.ground",
     "nembrit.web.flights",
     "nembrit.web.logs",
     "nembrit.web.intake",

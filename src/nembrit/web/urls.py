@@ -9,6 +9,7 @@ register_converter(FlightAddress, "flight")
 urlpatterns = [
     path("", include("nembrit.web.hangar.urls")),
     path("", include("nembrit.web.common.urls")),
+    path("", include("nembrit.web.ground.urls")),
     path("", include("nembrit.web.flights.urls")),
     path("", include("nembrit.web.logs.urls")),
     path("", include("nembrit.web.intake.urls")),

@@ -1,6 +1,7 @@
 from django.urls import path
 
 from nembrit.web.bench.views import choosing, flight, motors, noise, response, sensors, wing
+from nembrit.web.bench.views import path as path_views
 
 app_name = "bench"
 urlpatterns = [
@@ -16,6 +17,10 @@ urlpatterns = [
     path("<flight:flight_id>/gains/", choosing.gains_page, name="gains"),
     path("<flight:flight_id>/gains/best/", choosing.best_part, name="best"),
     path("<flight:flight_id>/wing/", wing.wing_page, name="wing"),
+    path("<flight:flight_id>/path/", path_views.path_page, name="path"),
+    path("<flight:flight_id>/path/map.json", path_views.map_json, name="path_map"),
+    path("<flight:flight_id>/path/<str:kind>.json", path_views.trace_json, name="trace"),
+    path("<flight:flight_id>/return/", path_views.return_page, name="return"),
     path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
     path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
     path("<flight:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),

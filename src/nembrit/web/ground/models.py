@@ -1,0 +1,64 @@
+"""What stands on the ground, how the ground rises, and what a return must do."""
+
+from typing import Any
+
+from django.db import models
+
+from nembrit.web.hangar.models import Craft
+
+
+class Obstacle(models.Model):
+    """One thing that stands in the way; of the whole workshop, since a field has several craft."""
+
+    class Kind(models.TextChoices):
+        POINT = "Point", "a point: a tree, a mast"
+        LINE = "LineString", "a line: wires, a row of trees"
+        AREA = "Polygon", "an area: a wood, houses"
+
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=10, choices=Kind, default=Kind.POINT)
+    places = models.JSONField()  # longitude and latitude of each [deg]
+    height_m = models.FloatField()  # above the ground at home
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name", "id")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ReturnRule(models.Model):
+    """What a return of a craft must do; never changed, written anew, so that it can be told what stood before a flight."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="return_rules")
+    turns_within_s = models.FloatField("turns within, s")
+    lowest_m = models.FloatField("stays above, m")
+    overshoot_most_m = models.FloatField("climbs past its height by at most, m")
+    clear_by_m = models.FloatField("passes above what stands there by, m")
+    ends = models.CharField("ends so", max_length=6)
+    ends_within_m = models.FloatField("comes within, m of home")
+    written_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ("-written_at", "-id")
+
+    def values(self) -> dict[str, Any]:
+        names = ("turns_within_s", "lowest_m", "overshoot_most_m", "clear_by_m", "ends", "ends_within_m")
+        return {name: getattr(self, name) for name in names}
+
+
+class Profile(models.Model):
+    """Ground heights along a line from the pilot's place."""
+
+    name = models.CharField(max_length=120)
+    datum = models.CharField(max_length=80, default="not stated")
+    distance_m = models.JSONField()
+    ground_m = models.JSONField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name", "id")
+
+    def __str__(self) -> str:
+        return self.name

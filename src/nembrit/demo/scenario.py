@@ -3,39 +3,27 @@
 Everything goes through the same services and jobs as a user's own work.
 """
 
-from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 from django.http import QueryDict
 
-from nembrit.demo import helper
+from nembrit.demo import helper, thistle
 from nembrit.demo.recorder import field_recording
+from nembrit.demo.steps import FIRST_DAY, INDOOR_PACKS, PACKS, Tell, configured, dated, finish_jobs, fly
 from nembrit.demo.texts import (
     BRAMBLE_SETTINGS,
     BRAMBLE_STEPS,
     JUNIPER_SETTINGS,
-    NAME_MAP,
-    THISTLE_NEUTRAL_US,
-    THISTLE_SETTINGS,
-    THISTLE_SURFACES,
 )
-from nembrit.web.bench.results import JOB
-from nembrit.web.common.jobs import run_job
-from nembrit.web.common.models import Job
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.intake import services as intake
 from nembrit.web.logs import places
 from nembrit.web.logs.models import Log
 from nembrit.web.packs.models import Pack
-from nembrit.web.simulator import services as simulator
 from nembrit.web.tunes import proposals, verifying
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
-
-Tell = Callable[[str], None]
-_FIRST_DAY = datetime(2026, 10, 17, 14, 5, tzinfo=UTC)
-_PACKS, _INDOOR_PACKS = ("pack 1", "pack 2", "pack 3", "pack 4"), ("indoor 1", "indoor 2")
 
 
 def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
@@ -49,17 +37,17 @@ def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
         juniper.until_filters()
         _bramble(tell)  # flown while Juniper's flights are analysed
         juniper.until_locked()
-        _thistle(tell)
+        thistle.build(tell)
         helper.settle()
     finally:
         beside.stop()
 
 
 def _packs() -> None:
-    for number, name in enumerate(_PACKS):
+    for number, name in enumerate(PACKS):
         pack = Pack.objects.create(name=name, cells=4, capacity_mah=1500, cycles_before=20 + 9 * number)
         pack.entries.create(kind="charged", rest_v=16.78)
-    for name in _INDOOR_PACKS:
+    for name in INDOOR_PACKS:
         Pack.objects.create(name=name, cells=3, capacity_mah=450, cycles_before=31)
 
 
@@ -76,12 +64,12 @@ class _Juniper:
 
     def until_filters(self) -> None:
         """The baseline, the tray, and the filters' flights."""
-        reference = _configuration(self.craft, JUNIPER_SETTINGS, note="as it flew all summer", at=_FIRST_DAY)
+        reference = configured(self.craft, JUNIPER_SETTINGS, note="as it flew all summer", at=FIRST_DAY)
         build = hangar.add_build_entry(
             self.craft, part="as built", text="camera plate added in September", faults={"loose_mount": 1.0}
         )  # fmt: skip
-        BuildEntry.objects.filter(pk=build.pk).update(made_at=_FIRST_DAY)
-        self._fly(reference, first_seed=11, start=_FIRST_DAY + timedelta(minutes=20))
+        BuildEntry.objects.filter(pk=build.pk).update(made_at=FIRST_DAY)
+        self._fly(reference, first_seed=11, start=FIRST_DAY + timedelta(minutes=20))
 
         text = tunes.SlipText(
             title="Electronics tray screwed down, new foam",
@@ -93,8 +81,8 @@ class _Juniper:
             card_key="response",
         )
         slip = tunes.make_slip(self._tune, group="hardware", text=text, values={}, part="Electronics tray")
-        day = _FIRST_DAY + timedelta(days=1)
-        _dated(slip, day)
+        day = FIRST_DAY + timedelta(days=1)
+        dated(slip, day)
         self._fly(reference, first_seed=31, start=day + timedelta(minutes=30))
         helper.settle()
         self._decide(
@@ -102,32 +90,32 @@ class _Juniper:
         )
 
         self._filters = self._advised("d_filters", limits=("overshoot.roll", "bounce_back.roll"))
-        day = _FIRST_DAY + timedelta(days=7)
-        _dated(self._filters, day)
+        day = FIRST_DAY + timedelta(days=7)
+        dated(self._filters, day)
         assert self._filters.result_configuration is not None
         self._fly(self._filters.result_configuration, first_seed=51, start=day + timedelta(minutes=25))
         _field_recorder(self.craft)
 
     def until_locked(self) -> None:
         """What the filters brought, the gains, and the comparison with the baseline."""
-        day = _FIRST_DAY + timedelta(days=7)
+        day = FIRST_DAY + timedelta(days=7)
         helper.settle()
         self._decide(self._filters, day + timedelta(hours=3), note="Motors only hand-warm after the same card.")
         slip = self._advised("pd.pitch", limits=("motor_roughness", "bounce_back.pitch"))
-        day = _FIRST_DAY + timedelta(days=8)
-        _dated(slip, day)
+        day = FIRST_DAY + timedelta(days=8)
+        dated(slip, day)
         flown = slip.result_configuration
         assert flown is not None
         self._fly(flown, first_seed=71, start=day + timedelta(minutes=25))
         # on the way home once more through all the throttle there is: the noise map shows where each line goes
-        _fly(self.craft, flown, seeds=range(61, 62), start=day + timedelta(minutes=55), tell=self._tell, card_key="noise_ramp")
+        fly(self.craft, flown, seeds=range(61, 62), start=day + timedelta(minutes=55), tell=self._tell, card_key="noise_ramp")
         helper.settle()
         self._decide(slip, day + timedelta(hours=3), note="Stops cleaner in the turns; the camera is steadier.")
         locked = verifying.lock(self._tune, despite="")
-        type(locked).objects.filter(pk=locked.pk).update(locked_at=day + timedelta(hours=4), started_at=_FIRST_DAY)
+        type(locked).objects.filter(pk=locked.pk).update(locked_at=day + timedelta(hours=4), started_at=FIRST_DAY)
 
     def _fly(self, configuration: Configuration, *, first_seed: int, start: datetime) -> None:
-        _fly(self.craft, configuration, seeds=range(first_seed, first_seed + self._n), start=start, tell=self._tell)
+        fly(self.craft, configuration, seeds=range(first_seed, first_seed + self._n), start=start, tell=self._tell)
 
     def _advised(self, group: str, *, limits: tuple[str, ...]) -> Slip:
         """The slip that the benches write for a group, as the page fills it in."""
@@ -149,13 +137,6 @@ class _Juniper:
         Decision.objects.filter(pk=decision.pk).update(decided_at=at)
 
 
-def _dated(slip: Slip, at: datetime) -> None:
-    """A slip and what it made, written on that day."""
-    Slip.objects.filter(pk=slip.pk).update(created_at=at)
-    BuildEntry.objects.filter(slips_to=slip).update(made_at=at)
-    Configuration.objects.filter(slips_to=slip).update(created_at=at)
-
-
 def _field_recorder(craft: Craft) -> None:
     """A second recorder flew along twice: one of its files lies with its flight, the other still in the inbox."""
     last, before = craft.flights.order_by("-number")[:2]
@@ -163,7 +144,7 @@ def _field_recorder(craft: Craft) -> None:
         content = field_recording(flight, late_s=late_s, skew_ppm=38.0, seed=seed)
         name = f"field-box-{flight.number}.jsonl"
         intake.receive_file(craft, name, content, flight_fields={}, modified_at=flight.flown_at + timedelta(seconds=late_s))
-        _finish_jobs()
+        finish_jobs()
     places.move_to(Log.objects.get(file_name=f"field-box-{last.number}.jsonl"), last)
 
 
@@ -175,9 +156,9 @@ def _bramble(tell: Tell) -> None:
     )  # fmt: skip
     tune = tunes.tune_of(craft)
     type(tune).objects.filter(pk=tune.pk).update(route="step_up")
-    at = _FIRST_DAY + timedelta(days=9, hours=4)
-    configuration = _configuration(craft, BRAMBLE_SETTINGS, note="first evening", at=at)
-    _fly(craft, configuration, seeds=range(71, 72), start=at + timedelta(minutes=15), tell=tell, wind_m_s=0.0)
+    at = FIRST_DAY + timedelta(days=9, hours=4)
+    configuration = configured(craft, BRAMBLE_SETTINGS, note="first evening", at=at)
+    fly(craft, configuration, seeds=range(71, 72), start=at + timedelta(minutes=15), tell=tell, wind_m_s=0.0)
     for number, (name, value, outcome, note) in enumerate(BRAMBLE_STEPS, start=1):
         at += timedelta(minutes=30)
         helper.settle()
@@ -187,79 +168,11 @@ def _bramble(tell: Tell) -> None:
             primary_metric="tracking_error.roll", direction="lower", card_key="response",
         )  # fmt: skip
         slip = tunes.make_slip(tune, group="pd.roll", text=text, values={name: value})
-        _dated(slip, at)
+        dated(slip, at)
         assert slip.result_configuration is not None
-        _fly(
+        fly(
             craft, slip.result_configuration, seeds=range(71 + number, 72 + number), start=at + timedelta(minutes=10), tell=tell,
             wind_m_s=0.0,
         )  # fmt: skip
         decision = tunes.decide(slip, outcome, note=note)
         Decision.objects.filter(pk=decision.pk).update(decided_at=at + timedelta(minutes=20))
-
-
-def _thistle(tell: Tell) -> None:
-    """Weaves to one side: a trim, not gains."""
-    craft = hangar.create_craft(
-        layout=None, name="Thistle", kind=Craft.Kind.FIXED_WING, about="powered glider, two metres, V-tail",
-        propeller_diameter_in=11.0, propeller_pitch_in=8.0, propeller_blades=2, cells=3, mass_g=1400.0,
-    )  # fmt: skip
-    day = _FIRST_DAY + timedelta(days=10)
-    configuration = _configuration(craft, THISTLE_SETTINGS, note="before trimming", at=day)
-    hangar.save_surfaces(craft, THISTLE_SURFACES)
-    build = hangar.add_build_entry(
-        craft, part="as built", text="motor a little to the right", faults={"neutral_us": THISTLE_NEUTRAL_US}
-    )
-    BuildEntry.objects.filter(pk=build.pk).update(made_at=day)
-    tune = tunes.tune_of(craft)
-    type(tune).objects.filter(pk=tune.pk).update(stage="trim", route="own", started_at=day)
-    for number, card_key in enumerate(("wing_tracks", "wing_trim")):
-        at = day + timedelta(minutes=20 + 15 * number)
-        _fly(craft, configuration, seeds=range(91 + number, 92 + number), start=at, tell=tell, card_key=card_key, wind_m_s=3.0)
-
-
-def _configuration(craft: Craft, text: str, *, note: str, at: datetime) -> Configuration:
-    configuration = hangar.paste_configuration(craft, text, note=note)
-    names = configuration.settings.values_list("name", flat=True)
-    hangar.save_name_map(craft, {name: NAME_MAP.get(name, ("", None)) for name in names})
-    Configuration.objects.filter(pk=configuration.pk).update(created_at=at)
-    return configuration
-
-
-def _fly(
-    craft: Craft,
-    configuration: Configuration,
-    *,
-    seeds: range,
-    start: datetime,
-    tell: Tell,
-    wind_m_s: float = 2.0,
-    card_key: str = "response",
-) -> None:
-    """Fly in a row; the helper analyses what is flown meanwhile."""
-    packs = _INDOOR_PACKS if wind_m_s == 0 else _PACKS
-    for number, seed in enumerate(seeds):
-        tell(f"  {craft.name}, flight {number + 1} of {len(seeds)} with {configuration}")
-        log = simulator.request_simulation(
-            craft,
-            card_key=card_key,
-            configuration=configuration,
-            seed=seed,
-            wind_m_s=wind_m_s,
-            pack_charge_ratio=0.95,
-            flight_fields={
-                "pack": packs[seed % len(packs)],
-                "flown_at": (start + timedelta(minutes=6 * number)).isoformat(),
-                "conditions": "indoors" if wind_m_s == 0 else "light wind, dry",
-            },
-        )
-        simulator.fly_in_simulator(log)
-        _finish_jobs()
-
-
-def _finish_jobs() -> None:
-    """Do the queued jobs here and now but the analyses, which the helper does; the worker will find them done."""
-    while job := Job.objects.unfinished().exclude(kind=JOB).order_by("pk").first():
-        run_job.call(job.pk)
-        job.refresh_from_db()
-        if job.state != Job.State.DONE:
-            raise RuntimeError(f"the demo could not be built: {job.label}: {job.error}")

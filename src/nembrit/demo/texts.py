@@ -52,6 +52,8 @@ p on pitch = 20
 i on pitch = 14
 d on pitch = 0
 f on pitch = 62
+follow course = 12
+home height m = 80
 servo middle 1 = 1500
 servo middle 2 = 1500
 servo middle 3 = 1488
@@ -97,5 +99,21 @@ NAME_MAP: dict[str, tuple[str, float | None]] = {
     "motor floor %": ("idle", 0.01),
     "authority %": ("output_limit", 0.01),
     "hold limit %": ("integral_limit", 0.01),
+}
+
+# the same of a plane: shares of full deflection per deg/s at cruise, degrees of bank for a degree of course
+PLANE_NAME_MAP: dict[str, tuple[str, float | None]] = {
+    **{f"f on {axis}": (f"gain.rate.{axis}.f", 1.45e-4) for axis in ("roll", "pitch")},
+    "p on roll": ("gain.rate.roll.p", 1.2e-4),
+    "p on pitch": ("gain.rate.pitch.p", 2.2e-4),
+    "follow course": ("gain.navigation.roll.p", 0.1),
+    "home height m": ("return.height_m", 1.0),
     **{f"servo middle {n}": ("trim", 1.0) for n in range(1, 5)},
 }
+
+# what stands around Harrowmere Common: name, kind, height in metres, places as metres east and north of home
+THISTLE_OBSTACLES = (
+    ("the old oak", "Point", 22.0, ((12.0, 236.0),)),
+    ("wires over the lane", "LineString", 11.0, ((-180.0, 142.0), (170.0, 158.0))),
+    ("Mere Wood", "Polygon", 19.0, ((-140.0, 290.0), (-30.0, 305.0), (-22.0, 372.0), (-150.0, 380.0))),
+)

@@ -48,6 +48,7 @@ class Flight(Sight):
         )
         self.craft = craft
         self.history = history
+        self.kept: dict[str, object] = {}  # answers that several analyses start from
 
     @cached_property
     def symptoms(self) -> Symptoms:

@@ -5,10 +5,12 @@ from dataclasses import dataclass
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
 from nembrit.core.analysis.noise import noise_of
+from nembrit.core.analysis.wing import wing_of
 from nembrit.core.errors import CoreError
 from nembrit.core.noise.bands import BandLevel
 from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.types import AXES
+from nembrit.core.wing.numbers import wing_numbers
 
 _NOISE_CHANNELS = ("gyro_raw", "gyro")
 
@@ -50,6 +52,10 @@ def _levels(flight: Flight, axis: str) -> tuple[BandLevel, ...]:
 
 def _run(flight: Flight) -> Metrics:
     recording = flight.recording
+    if flight.craft.kind == "fixed_wing":
+        wing = wing_of(flight)
+        values = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation)
+        return Metrics(values=values, noise_channel="", sample_rate_hz=recording.sample_rate_hz, window_s=recording.duration_s)
     heard = [family for family in _NOISE_CHANNELS if any(recording.has(f"{family}.{axis}") for axis in AXES)]
     return Metrics(
         values=metrics_of(flight),
@@ -59,4 +65,4 @@ def _run(flight: Flight) -> Metrics:
     )
 
 
-METRICS = Analysis(key="metrics", version=2, result=Metrics, run=_run, in_words="numbers to compare flights by")
+METRICS = Analysis(key="metrics", version=3, result=Metrics, run=_run, in_words="numbers to compare flights by")

@@ -13,6 +13,7 @@ from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError
 from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
+from nembrit.core.wing.lurch import Lurch, lurches_of
 from nembrit.core.wing.navigation import Navigation, navigation_of
 from nembrit.core.wing.path import Path, path_of
 from nembrit.core.wing.returns import RETURN_HZ, Return, returns_of
@@ -35,6 +36,7 @@ class Wing:
     told_by_speed: str  # trim, horizon, cannot tell
     weaving: Weaving | None
     gain_flight: dict[str, GainFlight]
+    lurches: tuple[Lurch, ...]
     navigation: Navigation | None
     returns: tuple[Return, ...]
     home_deg: tuple[float, float] | None
@@ -48,7 +50,14 @@ class Wing:
 
 
 def wing_of(flight: Flight) -> Wing:
-    """Ask a plane's flight everything; what it cannot answer comes with what to log or to fly."""
+    """Ask a plane's flight everything, once; what it cannot answer comes with what to log or to fly."""
+    kept = flight.kept.get("wing")
+    if not isinstance(kept, Wing):
+        flight.kept["wing"] = kept = _wing_of(flight)
+    return kept
+
+
+def _wing_of(flight: Flight) -> Wing:
     recording = flight.recording
     track = track_of(recording)
     reasons: dict[str, str] = {}
@@ -69,6 +78,7 @@ def wing_of(flight: Flight) -> Wing:
         trim=asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
         weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
         gain_flight={axis: found for axis, found in holds.items() if found is not None},
+        lurches=asked("lurch", lambda: lurches_of(recording)) or (),
         navigation=asked("navigation", lambda: navigation_of(track, wind)),
         returns=asked("return", lambda: returns_of(track_of(recording, at_hz=RETURN_HZ), wind)) or (),
         home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons,

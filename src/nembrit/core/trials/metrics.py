@@ -26,6 +26,8 @@ class MetricKind:
     scale: str = "log"
     factor: float = 1.0  # stored value × factor = shown value
     better: str = "lower"
+    craft: str = "multirotor"  # kind of craft that it is told of
+    axes: tuple[str, ...] = AXES
 
 
 METRICS: tuple[MetricKind, ...] = (
@@ -45,15 +47,27 @@ METRICS: tuple[MetricKind, ...] = (
                explain="mean swing back after hard stops"),
     MetricKind(key="wash_rms", label="wash shaking", unit="deg/s", per_axis=True,
                explain="RMS of the 2 to 40 Hz error while sinking through the own wash"),
+    MetricKind(key="held_trim", label="held trim", unit="µs", per_axis=True, scale="linear", craft="fixed_wing",
+               explain="how far servos stand from their centres while the controller flies hands off"),
+    MetricKind(key="lurch", label="lurch at the switch to manual", unit="deg/s", per_axis=True, scale="linear",
+               craft="fixed_wing", axes=("roll", "pitch"),
+               explain="mean rate from 0.35 to 0.8 s after the switch, before the hand takes over"),
+    MetricKind(key="pull", label="pull to one side", unit="deg/s", per_axis=False, scale="linear", craft="fixed_wing",
+               explain="turning on straight legs that bank does not explain"),
+    MetricKind(key="sway", label="sway on straight legs", unit="deg", per_axis=False, craft="fixed_wing",
+               explain="standard deviation of bank on straight legs"),
+    MetricKind(key="off_line", label="distance from the line", unit="m", per_axis=False, craft="fixed_wing",
+               explain="RMS distance from the lines that were to be followed"),
 )  # fmt: skip
 
 _BY_KEY = {metric.key: metric for metric in METRICS}
 
 
-def metric_names() -> tuple[str, ...]:
-    """Every metric by its full name, such as ``overshoot.roll``."""
-    return tuple(f"{kind.key}.{axis}" for kind in METRICS if kind.per_axis for axis in AXES) + tuple(
-        kind.key for kind in METRICS if not kind.per_axis
+def metric_names(craft: str = "") -> tuple[str, ...]:
+    """Every metric, or those of a kind of craft, by its full name, such as ``overshoot.roll``."""
+    kinds = [kind for kind in METRICS if craft in ("", kind.craft)]
+    return tuple(f"{kind.key}.{axis}" for kind in kinds if kind.per_axis for axis in kind.axes) + tuple(
+        kind.key for kind in kinds if not kind.per_axis
     )
 
 

@@ -9,6 +9,8 @@ _METRICS = {
     "gyro_filters": "step_delay.roll",
     "d_filters": "motor_roughness",
     "i": "wash_rms.roll",
+    "trim": "held_trim.roll",
+    "navigation": "off_line",
 }
 # what a gain is usually paid for with
 _HARMS = {
@@ -17,6 +19,9 @@ _HARMS = {
     "d_filters": (("overshoot.{axis}", 0.03), ("bounce_back.{axis}", 0.15)),
     "pd": (("overshoot.{axis}", 0.03), ("bounce_back.{axis}", 0.15), ("motor_roughness", 0.15)),
 }
+# groups that only planes have, with the card that judges them
+_OF_WINGS = {"trim": "wing_trim", "navigation": "wing_tracks"}
+_WING_RISK = "High up, hands ready, the switch back under the thumb."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,5 +43,7 @@ def suggestion_for(group: str) -> Suggestion:
     """
     axis = group.split(".")[1] if group.startswith("pd.") else "roll"
     metric = _METRICS.get(group, f"tracking_error.{axis}")
+    if group in _OF_WINGS:
+        return Suggestion(metric=metric, card_key=_OF_WINGS[group], risk=_WING_RISK)
     harms = [(name.format(axis=axis), most) for name, most in _HARMS.get(group.split(".")[0], _HARMS["pd"])]
     return Suggestion(metric=metric, limits=tuple(Limit(metric=name, most=most) for name, most in harms if name != metric))

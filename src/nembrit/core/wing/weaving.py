@@ -44,6 +44,7 @@ class Weaving:
     bank_error_deg: float
     creep_deg_s: float
     swing_share: float  # of the bank's variance in its strongest line
+    swing_deg: float  # standard deviation of the bank on the legs
 
 
 def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot tell") -> Weaving:
@@ -76,6 +77,7 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     return Weaving(
         verdict=verdict, side=("left" if bank > 0 else "right") if is_trim else None, line_hz=line_hz if is_gain else None,
         legs=tuple(legs), bank_deg=bank, bank_error_deg=error, creep_deg_s=creep, swing_share=share,
+        swing_deg=swing,
     )  # fmt: skip
 
 

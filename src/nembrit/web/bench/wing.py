@@ -5,6 +5,7 @@ from math import ceil
 from typing import Any
 
 from nembrit.core.analysis.wing import Wing
+from nembrit.core.wing.cure import LEAST_MOVE_US
 from nembrit.core.wing.trim import Trim
 
 _QUESTIONS = {
@@ -12,10 +13,12 @@ _QUESTIONS = {
     "creep": "Does its heading creep?",
     "weaving": "Does it weave, and why?",
     "wind": "What did the wind do?",
+    "lurch": "Does it lurch at the switch to manual?",
+    "navigation": "Does it hold its lines?",
+    "return": "Can its return be trusted?",
     "gain_flight.roll": "Have the automatic gains of roll settled?",
     "gain_flight.pitch": "Have the automatic gains of pitch settled?",
 }
-_TRIMMED_US = 5.0
 _VERDICTS = {
     "none": "no side is preferred and nothing swings",
     "trim": "pulled to one side: a yaw trim",
@@ -69,7 +72,7 @@ def headline(wing: Wing) -> str:
 def _trim_in_words(trim: Trim) -> str:
     """The axis that is held most, or how far all are known to stand at most: the far end of the widest interval."""
     axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-    if abs(own.trim_us) >= _TRIMMED_US:
+    if abs(own.trim_us) >= LEAST_MOVE_US:
         return f"{axis.capitalize()} is held by {own.trim_us:+.0f} ± {1.96 * own.error_us:.0f} µs"
     reach_us = ceil(max(abs(end) for one in trim.axes.values() for end in one.interval_us))
     return f"Trimmed within {reach_us} µs on every axis"
@@ -82,5 +85,5 @@ def moves(wing: Wing) -> list[Move]:
     return [
         Move(servo=number, old_us=own.centre_us, new_us=round(own.centre_us + own.trim_us))
         for number, own in wing.trim.servos.items()
-        if abs(own.trim_us) >= _TRIMMED_US
+        if abs(own.trim_us) >= LEAST_MOVE_US
     ]

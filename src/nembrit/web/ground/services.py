@@ -63,6 +63,11 @@ def geojson() -> dict[str, Any]:
     return core.obstacles_to_geojson([core_obstacle(row) for row in Obstacle.objects.all()])
 
 
+def careful() -> dict[str, Any]:
+    """Starting values of a rule."""
+    return {name: getattr(CAREFUL, name) for name in ReturnRule.__dataclass_fields__}
+
+
 def write_rule(craft: Craft, values: dict[str, Any]) -> RuleRow:
     """Raises InputError for a value that no return can be held to."""
     rule = ReturnRule(**values)

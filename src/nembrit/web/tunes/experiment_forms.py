@@ -7,7 +7,7 @@ from nembrit.web.flights.services import card_choices
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes.experiments import DESIGN_CHOICES, Wanted
 from nembrit.web.tunes.models import Arm, Experiment, Slip
-from nembrit.web.tunes.services import METRIC_CHOICES, MOST_FLIGHTS
+from nembrit.web.tunes.services import MOST_FLIGHTS, metric_choices
 
 _RATING = ("rating", "your rating from 1 to 5")
 
@@ -26,7 +26,7 @@ class ExperimentForm(forms.Form):
         label="Or anything else, one arm a line (propellers, output rates)",
     )  # fmt: skip
     card_key = forms.ChoiceField(label="Every flight flies")
-    metric = forms.ChoiceField(choices=[_RATING, *METRIC_CHOICES], label="Judged by")
+    metric = forms.ChoiceField(label="Judged by")
     direction = forms.ChoiceField(choices=Slip.Direction.choices, label="better is", initial="higher")
     design = forms.ChoiceField(choices=DESIGN_CHOICES, label="Order")
     repetitions = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights an arm")
@@ -39,6 +39,7 @@ class ExperimentForm(forms.Form):
         choices = {
             "configurations": [(key, f"{one} {one.note}".strip()) for key, one in self._known.items()],
             "card_key": card_choices(craft.kind),
+            "metric": [_RATING, *metric_choices(craft)],
         }
         for name, known in choices.items():
             field = self.fields[name]

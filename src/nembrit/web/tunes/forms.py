@@ -10,7 +10,7 @@ from nembrit.web.flights.services import AS_FLOWN, card_choices
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import NamedSetting
 from nembrit.web.tunes.models import Slip, Tune
-from nembrit.web.tunes.services import METRIC_CHOICES, MOST_FLIGHTS, ORDER_CHOICES, Limit, SlipText
+from nembrit.web.tunes.services import MOST_FLIGHTS, ORDER_CHOICES, Limit, SlipText, metric_choices
 
 LIMIT_PLACES = (1, 2, 3)
 
@@ -22,9 +22,9 @@ class SlipForm(forms.Form):
     why = forms.CharField(widget=forms.Textarea(attrs={"rows": 3}), required=False, max_length=2000, label="Why: the evidence")
     expect = forms.CharField(max_length=300, required=False, label="Expect")
     risk = forms.CharField(max_length=300, required=False, label="Risk: what could go wrong")
-    primary_metric = forms.ChoiceField(choices=METRIC_CHOICES, label="Judged by")
+    primary_metric = forms.ChoiceField(label="Judged by")
     direction = forms.ChoiceField(choices=Slip.Direction.choices, label="which should become")
-    card_key = forms.ChoiceField(choices=lambda: [("", "any card"), *card_choices()], required=False, label="Flown as")
+    card_key = forms.ChoiceField(required=False, label="Flown as")
     despite = forms.CharField(
         max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
     )
@@ -33,11 +33,16 @@ class SlipForm(forms.Form):
     flights_a_side = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")
     order = forms.ChoiceField(choices=ORDER_CHOICES, initial="free", label="In this order")
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        known = metric_choices(craft)
+        for name, choices in (("primary_metric", known), ("card_key", [("", "any card"), *card_choices(craft.kind)])):
+            field = self.fields[name]
+            assert isinstance(field, forms.ChoiceField)
+            field.choices = choices
         for place in LIMIT_PLACES:
             self.fields[f"limit_metric_{place}"] = forms.ChoiceField(
-                choices=[("", "nothing"), *METRIC_CHOICES], required=False, label="Must not get worse"
+                choices=[("", "nothing"), *known], required=False, label="Must not get worse"
             )
             self.fields[f"limit_most_{place}"] = NumberField(
                 low=0.1, high=1000, required=False, label="by more than, % or points"

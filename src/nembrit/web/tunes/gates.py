@@ -3,15 +3,16 @@
 from dataclasses import dataclass
 
 from nembrit.core.tuning.design import target_for
+from nembrit.core.wing.cure import TRIMMED_US
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.hangar.services import latest_build, latest_configuration, states_of
 from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.verifying import verification_of
+from nembrit.web.tunes.wingcare import led_back
 
 _FLIGHTS, _LATEST = 4, 60
-_TRIMMED_US = 8.0  # a trim that hardly lurches (common practice, no source)
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
 
 
@@ -44,7 +45,7 @@ def needs_of(tune: Tune) -> list[Need]:
     if stage == Tune.Stage.MECHANICS:
         return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
     if stage == Tune.Stage.TRIM:
-        return [_trimmed(flights), _straight(flights), _decided(tune, ("trim",), "a slip of trims is decided")]
+        return [_trimmed(flights), _straight(flights), *_led_back(craft, latest)]
     if stage == Tune.Stage.FILTERS:
         return [
             _no_fault(flights),
@@ -99,13 +100,13 @@ def _no_fault(flights: list[Flight]) -> Need:
 
 
 def _trimmed(flights: list[Flight]) -> Need:
-    text = f"every axis within {_TRIMMED_US:g} µs, hands off"
+    text = f"every axis within {TRIMMED_US:g} µs, hands off"
     for flight, results in by_flight(flights[:8], "wing"):
         trim = results.wing.trim if results is not None and results.wing is not None else None
         if trim is not None and trim.axes:
             axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
             told = f"flight {flight.number}: {axis} {own.trim_us:+.0f} µs"
-            return Need(text=text, is_met=abs(own.trim_us) <= _TRIMMED_US, told=told, is_bench=True)
+            return Need(text=text, is_met=abs(own.trim_us) <= TRIMMED_US, told=told, is_bench=True)
     return Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
 
 
@@ -117,6 +118,13 @@ def _straight(flights: list[Flight]) -> Need:
             told = f"flight {flight.number}: {f'pulled to the {weaving.side}' if weaving.side else 'none'}"
             return Need(text=text, is_met=weaving.side is None, told=told, is_bench=True)
     return Need(text=text, is_met=False, told="fly four legs there and back", is_flown=True)
+
+
+def _led_back(craft: Craft, latest: Configuration | None) -> list[Need]:
+    """Gains of the navigation that were loosened come back once nothing pulls; nothing to ask where none were."""
+    values = led_back(craft, latest) if latest else {}
+    told = ", ".join(f"{name} was {value}" for name, value in values.items())
+    return [Need(text="the loosened navigation is led back", is_met=False, told=told, is_decided=True)] if values else []
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:

@@ -30,6 +30,9 @@ def _by_needs(tune: Tune, needs: list[Need]) -> Step:
         return ("Locked in: fly it. Begin another tune when something changes", here)
     if missing is not None and missing.is_flown:
         return (f"Fly on: {missing.text} ({missing.told})", tune.craft.get_absolute_url())
+    if missing is not None and tune.stage == Tune.Stage.TRIM and missing.is_decided:
+        slip = f"{reverse('tunes:slip_new', args=[tune.craft_id])}?group=navigation"
+        return (f"Nothing pulls any more: {missing.text} ({missing.told})", slip)
     if missing is not None and tune.stage == Tune.Stage.TRIM:
         slip = f"{reverse('tunes:slip_new', args=[tune.craft_id])}?group=trim"
         return (f"Move the trims before any gain: {missing.text} ({missing.told})", slip)

@@ -20,7 +20,8 @@ from nembrit.web.bench.records import widened_of
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.hangar.services import centres_of, core_settings, name_map
+from nembrit.web.hangar.services import core_settings, name_map
+from nembrit.web.tunes import wingcare
 from nembrit.web.tunes.models import Tune
 from nembrit.web.tunes.predictions import bench_for, predict
 
@@ -30,7 +31,7 @@ _TERMS = {"i": "i", "feed_forward": "f"}
 _ONE_AT_A_TIME = (
     "your route is step-up by feel, which raises exactly one value a flight by one step: put one of them back if you keep to it"
 )
-_MOST_EXPECT, _HARDLY, _LEAST_MOVE_US = 300, 0.1, 2.0
+_MOST_EXPECT, _HARDLY = 300, 0.1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,8 +52,11 @@ def proposal(craft: Craft, latest: Configuration | None, group: str, given: Quer
     """
     if latest is None or group in ("", "hardware"):
         return None
-    if group == "trim":
-        return _trims(craft, latest)
+    if group in ("trim", "navigation") and craft.kind == Craft.Kind.FIXED_WING:
+        cared = (wingcare.trims if group == "trim" else wingcare.navigation)(craft, latest)
+        if cared is None:
+            return None
+        return Proposal(flight=cared.flight, values=cared.values, text=cared.text, notes=cared.notes)
     text = given.get("flight", "")
     if not text:
         found = bench_for(craft, latest)
@@ -72,33 +76,6 @@ def proposal(craft: Craft, latest: Configuration | None, group: str, given: Quer
         return _filled(craft, latest, group, flight, bench, given)
     except CoreError as error:
         raise InputError(str(error)) from None
-
-
-def _trims(craft: Craft, latest: Configuration) -> Proposal | None:
-    """New servo centres from the newest flight with these settings that tells a plane's trims."""
-    centres = centres_of(latest)
-    flights = list(craft.flights.active().filter(configuration=latest)[:8])
-    for flight, results in by_flight(flights, "wing"):
-        trim = results.wing.trim if results is not None and results.wing is not None else None
-        if trim is None:
-            continue
-        moved = {
-            name: f"{round(value + trim.servos[str(servo)].trim_us)}"
-            for servo, (name, value) in centres.items()
-            if str(servo) in trim.servos and abs(trim.servos[str(servo)].trim_us) >= _LEAST_MOVE_US
-        }
-        why = f"Held hands off in flight {flight.number}, {trim.axes['roll'].seconds:.0f} s." if "roll" in trim.axes else ""
-        told = ", ".join(f"{name} → {value}" for name, value in moved.items())
-        text = (
-            {"title": told[:120], "why": why, "risk": "Switch to manual high up, hands ready; back at once if it lurches."}
-            if moved
-            else {}
-        )
-        return Proposal(
-            flight=flight, values=moved, text=text | ({"card_key": "wing_trim"} if moved else {}),
-            notes=("set the radio’s own trims back to zero when the centres are moved",) if moved else (),
-        )  # fmt: skip
-    return None
 
 
 def _is_number(text: str) -> bool:

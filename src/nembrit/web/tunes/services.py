@@ -37,6 +37,7 @@ from nembrit.web.logs.windows import card_flown
 from nembrit.web.tunes.models import Answer, Decision, Slip, Tune
 from nembrit.web.tunes.predictions import predict
 from nembrit.web.tunes.trials import record_of, trial_of
+from nembrit.web.tunes.wingcare import require_trim_first
 
 _STAGE_OF_GROUP = {
     "hardware": Tune.Stage.MECHANICS,
@@ -46,9 +47,13 @@ _STAGE_OF_GROUP = {
 }
 
 
-METRIC_CHOICES = [(name, metric_label(name)) for name in metric_names()]
+def metric_choices(craft: Craft) -> list[tuple[str, str]]:
+    """What changes of this kind of craft are judged by."""
+    return [(name, metric_label(name)) for name in metric_names(craft.kind)]
+
+
 ORDER_CHOICES = list(ORDERS.items())
-__all__ = ["METRIC_CHOICES", "MOST_FLIGHTS", "ORDER_CHOICES", "Limit", "metric_label"]  # for forms and pages
+__all__ = ["MOST_FLIGHTS", "ORDER_CHOICES", "Limit", "metric_label"]  # for forms and pages
 
 
 def tune_of(craft: Craft) -> Tune:
@@ -186,6 +191,7 @@ def make_slip(
     else:
         if base is None:
             raise InputError("there is no configuration to change yet: save the present one first")
+        require_trim_first(base, values, text.despite)
         changed = changed_settings(base, (group, also), values)
         slip.result_configuration = add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=text.title)
         slip.prediction = predict(tune.craft, base, core_settings(slip.result_configuration))

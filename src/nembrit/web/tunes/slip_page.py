@@ -7,12 +7,14 @@ from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Plan
 from nembrit.core.trials.trial import WORDS, TrialVerdict
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
 from nembrit.core.types import AXES
+from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff
 from nembrit.web.tunes.dots import dot_rows
 from nembrit.web.tunes.models import Decision, Slip
 from nembrit.web.tunes.predictions import rows_of
 from nembrit.web.tunes.services import metric_label
 from nembrit.web.tunes.trials import record_from, trial_of
+from nembrit.web.tunes.wingcare import check_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +58,8 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "missed": any(row.met and row.met.is_miss for row in met_rows),
         "dots": dot_rows(standing, plan),
         "judged": judged,
+        "checks": check_of(slip),
+        "is_plane": slip.tune.craft.kind == Craft.Kind.FIXED_WING,
         "is_simulated": bool(judged) and all(row.flight.is_simulated for row in judged),
         "states": frozen or {row.flight.number: row.standing for row in trial.judged},
         "without_card": trial.without_card if decision is None else [],

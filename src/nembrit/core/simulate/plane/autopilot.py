@@ -7,7 +7,7 @@ from nembrit.core.setup.autopilot import SOUND_COURSE, Autopilot
 from nembrit.core.simulate.plane.airframe import G_M_S2, PITCH_P, ROLL_P, Airframe, PlaneFaults, pitch_power, roll_power
 from nembrit.core.simulate.plane.pilot import Wish
 
-_MOST_ROLL, _MOST_PITCH = math.radians(90.0), math.radians(50.0)  # rad/s
+_MOST_ROLL, _MOST_PITCH = math.radians(90.0), math.radians(30.0)  # rad/s
 _MOST_BANK, _HELD_BANK = 0.6, math.radians(55.0)
 _CLIMB, _MOST_CLIMB_M_S = 0.4, 3.5
 _SLOW = 0.75  # of cruise: below it the nose comes down and power comes in, whatever is wanted
@@ -97,7 +97,7 @@ class Controller:
         asked = Asked(0.0, 0.0, 0.0, wish.throttle, 0.0, 0.0, wish.mode)
         if wish.mode == "rate":
             asked.roll_rate = self._stick_rate(wish.stick_roll, seen.bank)
-            low, high = -0.35, 0.6
+            low, high = -0.45, 0.7
             leaves = (wish.stick_pitch > 0 and seen.pitch > high) or (wish.stick_pitch < 0 and seen.pitch < low)
             asked.pitch_rate = 0.0 if leaves else _MOST_PITCH * wish.stick_pitch
             if not wish.stick_pitch:

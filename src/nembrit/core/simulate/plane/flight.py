@@ -17,8 +17,7 @@ from nembrit.core.simulate.plane.sensors import Sensors
 from nembrit.core.types import FloatArray
 from nembrit.core.wing.mixing import joined, split
 
-_STEP_HZ = 200.0
-_CONTROL_EVERY = 2
+_STEP_HZ, _CONTROL_HZ = 100.0, 100.0  # at least
 _METRES_PER_DEGREE = 111_320.0
 _SERVO_LAG_S, _MOTOR_LAG_S = 0.05, 0.4
 _TRAVEL_US = 500.0
@@ -61,8 +60,8 @@ def fly_plane(
     plane = (airframe or AIRFRAMES[airframe_of(surfaces)])._replace(thrust_aside_m=world.faults.thrust_aside_m)
     pilot = Pilot(card, seed=world.seed, hold_s=world.hold_s)
     rng = np.random.default_rng(world.seed)
-    dt = 1 / _STEP_HZ
-    n = round(card.seconds * _STEP_HZ)
+    step_hz = max(_STEP_HZ, world.log_hz)
+    dt, n = 1 / step_hz, round(card.seconds * step_hz)
     noise = rng.standard_normal((n, 16)).tolist()
     cruise = cruise_m_s(plane)
     controller = Controller(plane=plane, numbers=autopilot or Autopilot(), faults=world.faults, cruise_m_s=cruise)
@@ -76,16 +75,16 @@ def fly_plane(
     aileron = elevator = rudder = 0.0
     throttle, airspeed, servo, motor = 0.5, cruise, dt / _SERVO_LAG_S, dt / _MOTOR_LAG_S
     air = _Air(world, dt)
-    every = round(_STEP_HZ / world.log_hz)
+    every, controls = round(step_hz / world.log_hz), round(step_hz / _CONTROL_HZ)
     rows: list[dict[str, float]] = []
     modes: list[str] = []
     wish, asked = Wish(mode="level"), Asked(0.0, 0.0, 0.0, 0.5, 0.0, 0.0, "level")
     for k in range(n):
         gust = air.step(noise[k])
         seen = sensors.see(x.tolist(), moving, airspeed, noise[k])
-        if k % _CONTROL_EVERY == 0:
+        if k % controls == 0:
             wish = pilot.wish(k * dt, seen.north_m, seen.east_m)
-            asked = controller.ask(wish, seen, _CONTROL_EVERY * dt)
+            asked = controller.ask(wish, seen, controls * dt)
         aileron += (asked.aileron - aileron) * servo
         elevator += (asked.elevator - elevator) * servo
         rudder += (asked.rudder - rudder) * servo

@@ -13,6 +13,7 @@ _HEIGHT_M, _LAUNCH_M = 60.0, 20.0
 _CRUISE, _SLOW, _FAST = 0.5, 0.41, 0.7
 _TURN_S, _BANK = 5.0, math.radians(35.0)
 _PAUSE_S = 0.8
+_ASIDE_M = 35.0  # of the middle of a circle from where it begins
 _LINES_APART_M = 55.0
 _OUT_S = 8.0  # away from home before the switch
 
@@ -57,17 +58,17 @@ class Pilot:
 
     def _of(self, step: Manoeuvre, t_s: float) -> Wish:
         share = t_s / step.seconds
-        simple = {
-            "launch": Wish(mode="level", throttle=0.8, height_m=min(_HEIGHT_M, _LAUNCH_M + 56.0 * share), stick_pitch=0.3),
-            "landing": Wish(
-                mode="level", throttle=0.2 * (1 - share), height_m=_HEIGHT_M * max(0.0, 1 - 1.25 * share), stick_pitch=-0.2
-            ),
-            "two_speeds": Wish(mode="hold", throttle=_SLOW if share < 0.5 else _FAST),
-            "slow_flight": Wish(mode="hold", throttle=0.38),
-            "circles": Wish(mode="circle", line=(self._start[0], self._start[1] + 35.0), height_m=_HEIGHT_M),
-        }  # fmt: skip
-        if step.kind in simple:
-            return simple[step.kind]
+        if step.kind == "launch":
+            return Wish(mode="level", throttle=0.8, height_m=min(_HEIGHT_M, _LAUNCH_M + 56.0 * share), stick_pitch=0.3)
+        if step.kind == "landing":
+            down_m = _HEIGHT_M * max(0.0, 1 - 1.25 * share)
+            return Wish(mode="level", throttle=0.2 * (1 - share), height_m=down_m, stick_pitch=-0.2)
+        if step.kind == "two_speeds":
+            return Wish(mode="hold", throttle=_SLOW if share < 0.5 else _FAST)
+        if step.kind == "slow_flight":
+            return Wish(mode="hold", throttle=0.38)
+        if step.kind == "circles":
+            return Wish(mode="circle", line=(self._start[0], self._start[1] + _ASIDE_M))
         if step.kind == "to_manual":
             return Wish(mode="hold") if share < 0.3 else Wish(mode="manual", by_hand=t_s > 0.3 * step.seconds + 1.2)
         if step.kind in ("box", "legs"):

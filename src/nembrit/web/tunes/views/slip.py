@@ -18,7 +18,7 @@ from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, waiting
+from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, waiting, wingcare
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Slip, Tune, WaitingSlip
 
@@ -37,7 +37,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     settings = [one for key in (group, also) if key in GROUPS and latest for one in services.group_settings(latest, key)]
     filled = _filled(request, shown, latest, group, kept)
     start = services.suggested(group) | (filled.text if filled else {}) | (waiting.filled(kept) if kept else {})
-    form = SlipForm(request.POST if request.method == "POST" else None, initial=start)
+    form = SlipForm(request.POST if request.method == "POST" else None, initial=start, craft=shown)
     values = (
         ValuesForm(form.data if form.is_bound else None, settings=settings, latest=latest)
         if latest and group != "hardware"
@@ -62,6 +62,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "groups": services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)], "filled": filled,
         "group_label": GROUPS.get(group, ""), "also_label": GROUPS.get(also, ""), "kept": kept, "waiting": waiting.lines(present),
         "open_slip": services.open_slip(present), "finding": latest_act_finding(shown),
+        "trim_first": wingcare.pull_stands(shown) if group == "navigation" else None,
     }  # fmt: skip
     return render(request, "tunes/slip_new.html", context, status=status)
 

@@ -111,7 +111,7 @@ def _filled(tune: Tune, group: str, at: datetime) -> Slip:
     found = (wingcare.trims if group == "trim" else wingcare.navigation)(tune.craft, latest)
     if found is None or not found.values:
         raise RuntimeError(f"nothing is filled in for {group}")
-    start = tunes.suggested(group) | found.text
+    start = tunes.suggested(group, tune.craft.kind) | found.text
     fields = {name: start[name] for name in tunes.SlipText.__dataclass_fields__ if name in start}
     slip = tunes.make_slip(tune, group=group, text=tunes.SlipText(**fields), values=found.values)
     dated(slip, at)

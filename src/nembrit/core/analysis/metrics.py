@@ -54,7 +54,7 @@ def _run(flight: Flight) -> Metrics:
     recording = flight.recording
     if flight.craft.kind == "fixed_wing":
         wing = wing_of(flight)
-        values = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation)
+        values = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation, wing.rate_response)
         return Metrics(values=values, noise_channel="", sample_rate_hz=recording.sample_rate_hz, window_s=recording.duration_s)
     heard = [family for family in _NOISE_CHANNELS if any(recording.has(f"{family}.{axis}") for axis in AXES)]
     return Metrics(

@@ -10,15 +10,18 @@ import numpy as np
 
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
-from nembrit.core.errors import CoreError
+from nembrit.core.errors import CoreError, NotEnoughData
+from nembrit.core.records.log import Recording
+from nembrit.core.types import FloatArray
 from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
-from nembrit.core.wing.lurch import Lurch, lurches_of
+from nembrit.core.wing.lurch import MANUAL_WORDS, Lurch, lurches_of
 from nembrit.core.wing.navigation import Navigation, navigation_of
 from nembrit.core.wing.path import Path, path_of
+from nembrit.core.wing.rates import RateResponse, rate_response
 from nembrit.core.wing.returns import RETURN_HZ, Return, returns_of
 from nembrit.core.wing.track import RATE_HZ, Track, stretches, track_of
-from nembrit.core.wing.trim import Trim, trim_of
+from nembrit.core.wing.trim import Trim, deflections, trim_of
 from nembrit.core.wing.weaving import Weaving, weaving_of
 from nembrit.core.wing.wind import Wind, estimate_wind
 
@@ -36,6 +39,7 @@ class Wing:
     told_by_speed: str  # trim, horizon, cannot tell
     weaving: Weaving | None
     gain_flight: dict[str, GainFlight]
+    rate_response: dict[str, RateResponse]
     lurches: tuple[Lurch, ...]
     navigation: Navigation | None
     returns: tuple[Return, ...]
@@ -73,15 +77,35 @@ def _wing_of(flight: Flight) -> Wing:
     creep = asked("creep", lambda: creep_of(track, wind))
     by_speed = told_by_speed(speed_exponent(_by_stretch(track, wind)))
     holds = {axis: asked(f"gain_flight.{axis}", partial(gain_flight, recording, axis)) for axis in ("roll", "pitch")}
+    moved = deflections(recording, flight.craft.surfaces)
+    rates = {
+        axis: asked(f"rate_response.{axis}", partial(_rates, recording, axis, moved.get(axis))) for axis in ("roll", "pitch")
+    }
     return Wing(
         wind=wind, creep=creep, told_by_speed=by_speed,
         trim=asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
         weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
         gain_flight={axis: found for axis, found in holds.items() if found is not None},
+        rate_response={axis: found for axis, found in rates.items() if found is not None},
         lurches=asked("lurch", lambda: lurches_of(recording)) or (),
         navigation=asked("navigation", lambda: navigation_of(track, wind)),
         returns=asked("return", lambda: returns_of(track_of(recording, at_hz=RETURN_HZ), wind)) or (),
         home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons,
+    )  # fmt: skip
+
+
+def _rates(recording: Recording, axis: str, deflection: FloatArray | None) -> RateResponse:
+    wanted, gyro = recording.channels.get(f"setpoint.{axis}"), recording.channels.get(f"gyro.{axis}")
+    if wanted is None or gyro is None:
+        raise NotEnoughData(f"wanted and achieved rate of {axis} are needed: switch their logging on")
+    usable = np.ones(wanted.size, dtype=bool)
+    if "mode" in recording.channels:
+        names = recording.labels.get("mode", ())
+        manual = [number for number, name in enumerate(names) if any(word in name.lower() for word in MANUAL_WORDS)]
+        usable = ~np.isin(recording.channels["mode"], manual)
+    return rate_response(
+        axis, wanted, gyro, sample_rate_hz=recording.sample_rate_hz, usable=usable, deflection=deflection,
+        airspeed_m_s=recording.channels.get("airspeed"),
     )  # fmt: skip
 
 
@@ -141,4 +165,4 @@ class FlightPath:
 PATH = Analysis(
     key="path", version=1, result=FlightPath, run=lambda flight: FlightPath(path=_path_of(flight)), in_words="the path flown"
 )
-WING = Analysis(key="wing", version=2, result=Wing, run=wing_of, in_words="trims, wind and weaving")
+WING = Analysis(key="wing", version=3, result=Wing, run=wing_of, in_words="trims, wind and weaving")

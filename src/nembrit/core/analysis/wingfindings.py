@@ -17,6 +17,7 @@ def wing_findings(wing: Wing) -> tuple[Finding, ...]:
         found.append(_swings(weaving))
     found += _trims(wing)
     found += _gains(wing)
+    found += _forwards(wing)
     return tuple(found)
 
 
@@ -63,6 +64,32 @@ def _trims(wing: Wing) -> list[Finding]:
                     causes=(f"{axis}_trim",),
                 )
             )  # fmt: skip
+    return found
+
+
+_FORWARD_OFF = 0.12  # from where a feed-forward is called off (starting value, no source)
+
+
+def _forwards(wing: Wing) -> list[Finding]:
+    """A feed-forward that asks for more or less of the surface than the plane needs."""
+    found = []
+    for axis, own in wing.rate_response.items():
+        if own.forward_ratio is None or axis == "pitch":
+            continue
+        ratio, (low, high) = own.forward_ratio
+        if abs(ratio - 1) < _FORWARD_OFF or low <= 1 <= high:
+            continue
+        word = "low" if ratio < 1 else "high"
+        found.append(
+            Finding(
+                code=f"forward_{word}", severity="watch", confidence=None, axis=axis, kind="tune",
+                highlight=f"Feed-forward of {axis} is {word}: {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs",
+                conclusion="; P and I make up for it, later than they need to",
+                evidence={"ratio": ratio, "low": low, "high": high},
+                proof="change the feed-forward towards it, or fly the card “Full holds” with the automatic gains",
+                causes=(f"forward_{word}",),
+            )
+        )  # fmt: skip
     return found
 
 

@@ -5,6 +5,7 @@ from typing import Any
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.report.response import rounded
 from nembrit.core.wing.gainflight import GainFlight
+from nembrit.core.wing.rates import RateResponse
 from nembrit.core.wing.returns import Return
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.weaving import Weaving
@@ -28,6 +29,7 @@ def wing_part(wing: Wing | None) -> dict[str, Any]:
         "wind": _wind(wing.wind),
         "returns": [_return(one) for one in wing.returns],
         "gain_flight": {axis: _gains(own) for axis, own in wing.gain_flight.items()},
+        "rate_response": {axis: _rates(own) for axis, own in wing.rate_response.items()},
     }  # fmt: skip
 
 
@@ -81,6 +83,19 @@ def _return(own: Return) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _rates(own: RateResponse) -> dict[str, Any]:
+    """Each number with its interval; effectiveness in deg/s of full deflection at the mean airspeed."""
+    parts = {
+        "delay_ms": (own.delay_s, 1000.0), "peak_ratio": (own.peak_ratio, 1.0), "level_ratio_at_0_5_s": (own.level_ratio, 1.0),
+        "effectiveness": (own.effectiveness_dps, 1.0), "lag_ms": (own.lag_s, 1000.0),
+    }  # fmt: skip
+    told: dict[str, Any] = {}
+    for name, (found, factor) in parts.items():
+        told[name] = None if found is None else rounded(factor * found[0])
+        told[f"{name}_interval"] = None if found is None else [rounded(factor * edge) for edge in found[1]]
+    return told
+
+
 def _gains(own: GainFlight) -> dict[str, Any]:
     return {
         "repetitions": own.repetitions, "hold_median_s": rounded(own.hold_median_s),
@@ -90,4 +105,7 @@ def _gains(own: GainFlight) -> dict[str, Any]:
 
 
 def wing_notes(wing: Wing | None) -> list[str]:
-    return [f"wing.{name}: {reason}" for name, reason in (wing.reasons if wing else {}).items()]
+    if wing is None:
+        return []
+    margins = [next(iter(wing.rate_response.values())).no_margins] if wing.rate_response else []
+    return [f"wing.{name}: {reason}" for name, reason in wing.reasons.items()] + margins

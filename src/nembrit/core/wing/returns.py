@@ -17,6 +17,7 @@ _LEAST_S = 5.0
 _BANKED_DEG, _BANKED_SHARE, _POINTING_DEG, _EITHER_DEG = 10.0, 0.9, 15.0, 165.0
 _MIDDLE = (0.25, 0.80)
 _CIRCLE_RAD, _CIRCLE_S, _CIRCLE_SPREAD, _CIRCLE_M = 1.2, 12.0, 0.6, 200.0
+_NEAR_HOME_M = 150.0  # from there on it joins its circle or comes down
 _LANDED_M_S, _LANDED_S, _SETTLED_S, _CLOSED = 2.0, 3.0, 10.0, 0.05
 
 
@@ -94,7 +95,9 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
     turned = None if turn is None else _turned(course, error, turn)
     target = _target(track, part, height, circle, descent)
     highest = _highest(height, descent)
-    until = circle if circle is not None else descent
+    near = np.flatnonzero(away < _NEAR_HOME_M)
+    near = near[near > (turn or 0)]
+    joins = int(near[0]) if near.size else circle if circle is not None else descent
     pointing = None if turned is None else turned.stop
     flown = np.s_[circle:descent]
     advance = None if circle is None else _advance(north[flown], east[flown])
@@ -121,8 +124,8 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
         nearest_m=float(np.nanmin(away)), farthest_m=float(np.nanmax(away)), highest_m=highest,
         lowest_m=None if not np.isfinite(height[:descent]).any() else float(np.nanmin(height[:descent])),
         course_error_rms_deg=None
-        if pointing is None or until is None or until - pointing < RETURN_HZ
-        else float(np.sqrt(np.nanmean(error[pointing:until] ** 2))),
+        if pointing is None or joins is None or joins - pointing < RETURN_HZ
+        else float(np.sqrt(np.nanmean(error[pointing:joins] ** 2))),
         north_m=north, east_m=east, height_m=height, t_s=t_s,
     )  # fmt: skip
 

@@ -11,7 +11,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.setup.craft import Surface
 from nembrit.core.types import BoolArray, FloatArray
 from nembrit.core.wing.errors import hac_error
-from nembrit.core.wing.mixing import Servo, split
+from nembrit.core.wing.mixing import PAIRS, Servo, split
 
 _HELD, _LEAST_S, _LEVEL_DEG, _LEAST_TOTAL_S = 0.03, 1.2, 5.0, 5.0
 _DEAD_US, _SIGMAS = 10.0, 3.0  # per rad/s
@@ -115,6 +115,22 @@ def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
 
     unknown = tuple(servo for servo, direction in directions.items() if direction is None)
     return Trim(axes=axes, servos=servos, throttle=usual("throttle"), airspeed_m_s=usual("airspeed"), unknown=unknown)
+
+
+def deflections(recording: Recording, surfaces: Sequence[Surface]) -> dict[str, FloatArray]:
+    """Deflection of every axis as share of full travel, shape (n,); the mean of several surfaces of one axis."""
+    known = [one for one in surfaces if recording.has(f"servo.{one.servo}")]
+    pulses = {one.servo: recording.channels[f"servo.{one.servo}"] for one in known}
+    directions = {one.servo: one.direction or direction_of(recording, one, pulses[one.servo]) for one in known}
+    throws = {axis: [one.throw_us for one in known if axis in _moves(one.role)] for axis in ("roll", "pitch", "yaw")}
+    return {
+        axis: np.asarray(np.mean(parts, axis=0)) / float(np.mean(throws[axis]))
+        for axis, parts in _axes(known, pulses, directions).items()
+    }
+
+
+def _moves(role: str) -> tuple[str, ...]:
+    return (_ALONE[role],) if role in _ALONE else PAIRS[_PAIRED[role][0]] if role in _PAIRED else ()
 
 
 def _axes(

@@ -62,8 +62,9 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     speed = _airspeed(track, wind)
     if course is None or speed is None:
         raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
-    parts = straight_parts(track, course)
-    legs = [leg for part in parts if (leg := _leg(track, course, speed, part)) is not None]
+    followed = _followed(track, course)
+    parts = followed or _legs(course)
+    legs = [leg for part in parts if (leg := _leg(track, course, speed, part, is_line=bool(followed))) is not None]
     if len(legs) < _LEGS:
         raise NotEnoughData(f"{len(legs)} straight leg{'' if len(legs) == 1 else 's'} of 20 s: fly four legs there and back")
     bank, error = combined(np.array([one.bank_deg for one in legs]), np.array([one.bank_error_deg for one in legs]))
@@ -127,7 +128,7 @@ def _legs(course_deg: FloatArray) -> list[slice]:
     return [slice(part.start + skip, part.stop - skip // 2) for part in found]
 
 
-def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice) -> Leg | None:
+def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice, *, is_line: bool) -> Leg | None:
     assert track.bank_deg is not None
     bank, own_course, own_speed = track.bank_deg[part], course[part], speed[part]
     good = np.isfinite(bank) & np.isfinite(own_course) & np.isfinite(own_speed) & (own_speed > 3)
@@ -135,7 +136,7 @@ def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice) -> Le
         return None
     bank, own_course, own_speed = bank[good], own_course[good], own_speed[good]
     turned = (own_course[-1] - own_course[0]) / (own_course.size - 1) * RATE_HZ
-    if abs(turned) > _HELD_DEG_S:  # nobody holds this course: it is hands-off flying, which `creep` judges
+    if abs(turned) > _HELD_DEG_S and not is_line:  # nobody holds this course: it is hands-off flying, which `creep` judges
         return None
     explained = float(np.degrees(np.mean(_G_M_S2 * np.tan(np.radians(bank)) / own_speed)))
     return Leg(

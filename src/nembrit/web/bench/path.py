@@ -21,13 +21,14 @@ _METRES = 0.001  # of a degree, to turn a distance on the map into degrees
 # key → title, what y shows, unit, lines: series of the path, label, look
 CHARTS: dict[str, tuple[str, str, str, tuple[tuple[str, str, str], ...]]] = {
     "height": (
-        "Height", "height above home", "m", (("height_wanted_m", "wanted", "setpoint"), ("height_m", "flown", "filtered")),
+        "Height above home", "height", "m", (("height_wanted_m", "wanted", "setpoint"), ("height_m", "flown", "filtered")),
     ),
     "bank": (
-        "Bank", "bank, right positive", "deg", (("bank_wanted_deg", "wanted", "setpoint"), ("bank_deg", "flown", "filtered")),
+        "Bank, right positive", "bank", "deg", (("bank_wanted_deg", "wanted", "setpoint"), ("bank_deg", "flown", "filtered")),
     ),
-    "pitch": ("Nose", "nose up", "deg", (("pitch_wanted_deg", "wanted", "setpoint"), ("pitch_deg", "flown", "filtered"))),
-    "line": ("Off the line", "right of the line", "m", (("cross_track_m", "off the line", "filtered"),)),
+    "pitch": ("Nose, up positive", "nose", "deg",
+        (("pitch_wanted_deg", "wanted", "setpoint"), ("pitch_deg", "flown", "filtered"))),
+    "line": ("Off the line, right positive", "off", "m", (("cross_track_m", "off the line", "filtered"),)),
     "speed": (
         "Speed", "speed", "m/s", (("ground_speed_m_s", "over ground", "filtered"), ("airspeed_m_s", "in the air", "second")),
     ),

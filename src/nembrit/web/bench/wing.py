@@ -1,12 +1,17 @@
 """What the wing page of a plane's flight shows."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.wing.cure import LEAST_MOVE_US
+from nembrit.core.wing.gainflight import GainFlight
+from nembrit.core.wing.gainruns import gain_runs, is_saved
+from nembrit.core.wing.rates import RateResponse
 from nembrit.core.wing.trim import Trim
+from nembrit.web.common.charts import Axis, Chart, Line
 
 _QUESTIONS = {
     "trim": "Is it trimmed?",
@@ -16,6 +21,8 @@ _QUESTIONS = {
     "lurch": "Does it lurch at the switch to manual?",
     "navigation": "Does it hold its lines?",
     "return": "Can its return be trusted?",
+    "rate_response.roll": "How does roll follow?",
+    "rate_response.pitch": "How does pitch follow?",
     "gain_flight.roll": "Have the automatic gains of roll settled?",
     "gain_flight.pitch": "Have the automatic gains of pitch settled?",
 }
@@ -49,10 +56,21 @@ def wing_of(wing: Wing) -> dict[str, Any]:
         "headline": headline(wing),
         "verdict": _VERDICTS[weaving.verdict] if weaving else "",
         "moves": moves(wing),
-        "gains": [(axis, own, _GAINS[own.verdict]) for axis, own in wing.gain_flight.items()],
+        "rates": [(axis, own, rate_words(own)) for axis, own in wing.rate_response.items()],
+        "is_pulled": weaving is not None and weaving.side is not None,
         "axes": list(wing.trim.axes.items()) if wing.trim else [],
         "open": [(_QUESTIONS.get(name, name), reason) for name, reason in wing.reasons.items()],
     }
+
+
+def rate_words(own: RateResponse) -> str:
+    """What the feed-forward is, in words."""
+    if own.forward_ratio is None:
+        return "not told: no servo outputs, or no surfaces known"
+    ratio, (low, high) = own.forward_ratio
+    if low <= 1 <= high or abs(ratio - 1) < 0.05:
+        return f"fits, {ratio:.2f}"
+    return f"{'low' if ratio < 1 else 'high'}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
 
 
 def headline(wing: Wing) -> str:
@@ -76,6 +94,32 @@ def _trim_in_words(trim: Trim) -> str:
         return f"{axis.capitalize()} is held by {own.trim_us:+.0f} ± {1.96 * own.error_us:.0f} µs"
     reach_us = ceil(max(abs(end) for one in trim.axes.values() for end in one.interval_us))
     return f"Trimmed within {reach_us} µs on every axis"
+
+
+def gain_rows(wing: Wing, earlier: Sequence[Wing], saved: Mapping[str, float]) -> list[dict[str, Any]]:
+    """Each axis's automatic gains: this flight, earlier runs beside it, and whether the settings hold them."""
+    found = []
+    for axis, own in wing.gain_flight.items():
+        runs = gain_runs([one.gain_flight[axis] for one in reversed(earlier) if axis in one.gain_flight] + [own])
+        last = own.gain_last
+        found.append(
+            {
+                "axis": axis, "own": own, "verdict": _GAINS[own.verdict], "runs": runs, "last": last, "saved": saved.get(axis),
+                "is_saved": None if last is None or axis not in saved else is_saved(last, saved[axis]),
+                "chart": gain_chart(axis, own) if own.gains else None,
+            }
+        )  # fmt: skip
+    return found
+
+
+def gain_chart(axis: str, own: GainFlight) -> dict[str, Any]:
+    """The gain after each hold."""
+    x: list[float | None] = [float(number) for number in range(1, len(own.gains) + 1)]
+    return Chart(
+        title=f"Gain over the holds, {axis}", x=Axis(label="hold", unit="1", low=0, high=len(own.gains) + 1.0),
+        y=Axis(label="gain", unit="1"),
+        lines=[Line(label="after each hold", x=x, y=[round(value, 4) for value in own.gains], look="filtered", colour=axis)],
+    ).as_json()  # fmt: skip
 
 
 def moves(wing: Wing) -> list[Move]:

@@ -95,6 +95,19 @@ def centres_of(configuration: Configuration) -> dict[int, tuple[str, float]]:
     return found
 
 
+def saved_forward(craft: Craft) -> dict[str, float]:
+    """Feed-forward of roll and pitch in the latest settings, in the tuner's numbers, where they say it."""
+    latest = latest_configuration(craft)
+    if latest is None:
+        return {}
+    names, found = name_map(craft), {}
+    for one in core_settings(latest):
+        meaning, value = names.get(one.name), core_configuration.number(one.value)
+        if meaning is not None and value is not None and re.fullmatch(r"gain\.rate\.(roll|pitch)\.f", meaning.key):
+            found[meaning.key.split(".")[2]] = value
+    return found
+
+
 @transaction.atomic
 def save_surfaces(craft: Craft, rows: Sequence[Mapping[str, Any]]) -> bool:
     """Note what the servos move; whether anything changed. Answers about its flights are worked out anew then."""

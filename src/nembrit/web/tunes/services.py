@@ -114,9 +114,9 @@ class SlipText:
         return Plan(primary=primary, flights_a_side=self.flights_a_side, order=self.order, limits=self.limits)
 
 
-def suggested(group: str) -> dict[str, Any]:
+def suggested(group: str, kind: str = Craft.Kind.MULTIROTOR) -> dict[str, Any]:
     """What the form of a new slip starts with."""
-    found = suggestion_for(group)
+    found = suggestion_for(group, kind)
     start: dict[str, Any] = {
         "primary_metric": found.metric, "direction": found.direction, "card_key": found.card_key, "risk": found.risk,
         "flights_a_side": 4, "order": "free",

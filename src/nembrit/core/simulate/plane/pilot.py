@@ -12,6 +12,7 @@ from nembrit.core.setup.card import WING_KINDS, Card, Manoeuvre
 _HEIGHT_M, _LAUNCH_M = 60.0, 20.0
 _CRUISE, _SLOW, _FAST = 0.5, 0.41, 0.7
 _TURN_S, _BANK = 5.0, math.radians(35.0)
+_STRAIGHT_S, _CLIMBING_BANK = 4.0, math.radians(30.0)  # climbs out, then back over home
 _PAUSE_S = 0.8
 _ASIDE_M = 35.0  # of the middle of a circle from where it begins
 _LINES_APART_M = 55.0
@@ -59,7 +60,9 @@ class Pilot:
     def _of(self, step: Manoeuvre, t_s: float) -> Wish:
         share = t_s / step.seconds
         if step.kind == "launch":
-            return Wish(mode="level", throttle=0.8, height_m=min(_HEIGHT_M, _LAUNCH_M + 56.0 * share), stick_pitch=0.3)
+            height_m = min(_HEIGHT_M, _LAUNCH_M + 56.0 * share)
+            stick, bank = (0.0, 0.0) if t_s < _STRAIGHT_S else (0.5, _CLIMBING_BANK)
+            return Wish(mode="level", throttle=0.8, height_m=height_m, stick_pitch=0.3, stick_roll=stick, bank=bank)
         if step.kind == "landing":
             down_m = _HEIGHT_M * max(0.0, 1 - 1.25 * share)
             return Wish(mode="level", throttle=0.2 * (1 - share), height_m=down_m, stick_pitch=-0.2)
@@ -84,8 +87,10 @@ class Pilot:
         length = step.seconds / 4
         leg = min(3, int(t_s / length))
         if step.kind == "legs":
-            line = (self._start[0], self._start[1] - _LINES_APART_M * (leg % 2))
-            return Wish(mode="track", course_deg=(180.0 * (leg + 1)) % 360.0, line=line)
+            first = 180.0 if self._start[0] > 0 else 0.0  # over home
+            side = -1 if first else 1
+            line = (self._start[0], self._start[1] + side * _LINES_APART_M * (leg % 2))
+            return Wish(mode="track", course_deg=(first + 180.0 * leg) % 360.0, line=line)
         if leg and t_s - leg * length < _TURN_S:
             return Wish(mode="hold", stick_roll=0.7, bank=_BANK)
         return Wish(mode="hold")

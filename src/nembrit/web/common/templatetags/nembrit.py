@@ -40,6 +40,14 @@ def signed(value: float | None, count: int = 2) -> str:
 
 
 @register.filter
+def fixed(value: float | None, places: int = 0) -> str:
+    """So many places, a true minus sign, no minus before nought, a dash for nothing."""
+    if value is None or not math.isfinite(value):
+        return "–"
+    return f"{round(value, places) + 0.0:.{places}f}".replace("-", _MINUS)
+
+
+@register.filter
 def p_value(value: float | None) -> str:
     """A p as it is told: two digits, and nothing smaller than a thousandth, which no handful of flights can back."""
     return "< 0.001" if value is not None and value < 0.001 else digits(value, 2)

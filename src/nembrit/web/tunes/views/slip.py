@@ -36,7 +36,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     also = also if also in GROUPS and "hardware" not in (group, also) and also != group else ""
     settings = [one for key in (group, also) if key in GROUPS and latest for one in services.group_settings(latest, key)]
     filled = _filled(request, shown, latest, group, kept)
-    start = services.suggested(group) | (filled.text if filled else {}) | (waiting.filled(kept) if kept else {})
+    start = services.suggested(group, shown.kind) | (filled.text if filled else {}) | (waiting.filled(kept) if kept else {})
     form = SlipForm(request.POST if request.method == "POST" else None, initial=start, craft=shown)
     values = (
         ValuesForm(form.data if form.is_bound else None, settings=settings, latest=latest)

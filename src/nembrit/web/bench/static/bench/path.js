@@ -4,7 +4,7 @@ import { words } from "../common/charts/kit.js";
 import { text, token, faded } from "../common/charts/style.js";
 import { TrackView } from "../logs/trace/track.js";
 
-const LOOKS = { leg: { width: 4, colour: "ink" }, turn: { width: 2, colour: "ink-2" }, circle: { width: 4, colour: "ink-2" }, return: { width: 5, colour: "yaw" } };
+const LOOKS = { leg: { width: 4, colour: "ink" }, turn: { width: 2, colour: "ink-2" }, circle: { width: 4, colour: "ink-2" }, return: { width: 5, colour: "ink" } };
 const LABELS = { leg: "straight leg", turn: "turn", circle: "circle", return: "return home", rest: "between" };
 const STEP_M = 5;
 

@@ -98,8 +98,8 @@ def _inspect(options: argparse.Namespace) -> int:
 
 
 def _analyse(options: argparse.Namespace) -> int:
-    prepared, part = _read(options.log)
     craft = _craft(options.craft)
+    prepared, part = _read(options.log, craft.kind)
     shown_gains, controller = gains_of_json(_document(options.config)) if options.config else (None, None)
     craft = replace(craft, controller=controller)
     recording = prepared.recording
@@ -220,7 +220,7 @@ def _simulate_plane(craft: Craft, options: argparse.Namespace) -> int:
     return 0
 
 
-def _read(path: str) -> tuple[Prepared, dict[str, Any]]:
+def _read(path: str, kind: str = "multirotor") -> tuple[Prepared, dict[str, Any]]:
     try:
         content = Path(path).read_bytes()
     except OSError as error:
@@ -231,7 +231,7 @@ def _read(path: str) -> tuple[Prepared, dict[str, Any]]:
     except CoreError as error:
         raise LogReadError(f"{path}: {error}") from None
     digest = hashlib.sha256(content).hexdigest()
-    return prepared, log_document(prepared.log, file=Path(path).name, sha256=digest, window_s=window_s)
+    return prepared, log_document(prepared.log, file=Path(path).name, sha256=digest, window_s=window_s, kind=kind)
 
 
 def _metrics(path: str, craft: CraftFacts) -> dict[str, float]:

@@ -2,6 +2,7 @@
 
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.causes.finding import Finding
+from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.weaving import Weaving
 
 _TRIM_US = 15.0  # from where moving a centre is worth it (common practice, no source)
@@ -67,19 +68,14 @@ def _trims(wing: Wing) -> list[Finding]:
     return found
 
 
-_FORWARD_OFF = 0.12  # from where a feed-forward is called off (starting value, no source)
-
-
 def _forwards(wing: Wing) -> list[Finding]:
     """A feed-forward that asks for more or less of the surface than the plane needs."""
     found = []
     for axis, own in wing.rate_response.items():
-        if own.forward_ratio is None or axis == "pitch":
+        word = "fits" if own.forward_ratio is None else forward_word(own.forward_ratio)
+        if own.forward_ratio is None or word == "fits":
             continue
         ratio, (low, high) = own.forward_ratio
-        if abs(ratio - 1) < _FORWARD_OFF or low <= 1 <= high:
-            continue
-        word = "low" if ratio < 1 else "high"
         found.append(
             Finding(
                 code=f"forward_{word}", severity="watch", confidence=None, axis=axis, kind="tune",

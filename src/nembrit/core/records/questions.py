@@ -57,25 +57,67 @@ _NEEDS = (
           better_for="height", advice="attach the track of a position recorder to the same flight"),
 )  # fmt: skip
 
+_STICKS = ("stick.roll", "stick.pitch")
+_MOVED = ("ground_speed", "course")  # positions stand in for both
+# a plane's own questions; its recorders write 10 to 200 Hz, which is enough for all but the last two
+_WING_NEEDS = (
+    _Need(question="Is it trimmed?", roles=("servo.1", "attitude.roll", *_STICKS), least_rate_hz=2, better_with=("throttle", "airspeed"),
+          better_for="saying at which throttle and speed", advice="log servo outputs, sticks and attitude"),
+    _Need(question="Does its heading creep, and does a trim or the horizon do it?", roles=("attitude.roll", "stick.roll", *_MOVED), least_rate_hz=2,
+          better_with=("airspeed",), better_for="telling trim from horizon at two speeds", advice="log attitude, sticks, ground speed and course"),
+    _Need(question="Does it weave, and to which side is it pulled?", roles=("attitude.roll", *_MOVED), least_rate_hz=2,
+          better_with=("course_wanted",), better_for="finding the legs surely", advice="log attitude, ground speed, course and the wanted course"),
+    _Need(question="What does the wind do?", roles=_MOVED, least_rate_hz=0.5, better_with=("airspeed",), better_for="a smaller interval",
+          advice="log ground speed and course, or positions; fly a circle or a box"),
+    _Need(question="Does it hold its line and its height?", roles=("latitude", "longitude"), least_rate_hz=0.5,
+          better_with=("course_wanted", "cross_track", "altitude", "altitude_wanted", "attitude_wanted.roll"),
+          better_for="wanted against flown", advice="log positions, height and what the controller wanted"),
+    _Need(question="Can its return be trusted?", roles=("mode", "latitude", "longitude", "attitude.roll", "altitude"), least_rate_hz=1,
+          better_with=("home_distance",), better_for="knowing where home is", advice="log the mode's name, positions, height and attitude"),
+    _Need(question="Does it lurch when switched to manual?", roles=("mode", "gyro.roll", "gyro.pitch"), least_rate_hz=10,
+          better_with=_STICKS, better_for="leaving out your own hand", advice="log the mode's name and the gyro"),
+    _Need(question="How do its rates follow, and does the feed-forward fit?", roles=("setpoint.roll", "gyro.roll"), least_rate_hz=25, good_rate_hz=49,
+          better_with=("servo.1", "airspeed"), better_for="the feed-forward", advice="log wanted and achieved rates at 50 Hz or more"),
+    _Need(question="Have the automatic gains settled?", roles=("stick.roll", "setpoint.roll", "gyro.roll"), least_rate_hz=10,
+          better_with=("gain.roll.f",), better_for="following the gain itself", advice="log sticks, rates and the gain; fly the card of full holds"),
+    next(need for need in _NEEDS if need.question == "How does the pack hold up?"),
+)  # fmt: skip
+
 _WORDS = {
     "gyro": "filtered gyro", "gyro_raw": "gyro before filtering", "setpoint": "set-point", "motor": "motor outputs",
     "motor_rpm": "motor speed", "accel": "accelerometer", "term_p": "P term", "term_i": "I term", "term_d": "D term",
-    "battery_voltage": "pack voltage", "battery_current": "current", "command": "command",
+    "battery_voltage": "pack voltage", "battery_current": "current", "command": "command", "servo": "servo outputs",
+    "stick": "sticks", "attitude_wanted": "wanted attitude", "altitude": "height", "altitude_wanted": "wanted height",
+    "cross_track": "distance from the line", "mode": "the mode’s name", "gain": "the gain",
 }  # fmt: skip
 
 
-def answers(rates_hz: dict[str, float], *, flight_s: float) -> tuple[Answer, ...]:
-    """What a log can answer, from its roles with their sample rates [Hz] and the usable flight time [s].
+def answers(rates_hz: dict[str, float], *, flight_s: float, kind: str = "multirotor") -> tuple[Answer, ...]:
+    """What a log can answer about a kind of craft, from its roles with their sample rates [Hz] and the usable flight time [s].
 
     A raw gyro alone stands in for the filtered one, except where both are needed.
 
     >>> answers({"battery_voltage": 10.0}, flight_s=60)[8].state
     'partly'
     """
-    return tuple(_answer(need, rates_hz, flight_s) for need in _NEEDS)
+    if kind != "fixed_wing":
+        return tuple(_answer(need, rates_hz, flight_s) for need in _NEEDS)
+    place_hz = rates_hz.get("latitude")
+    moved = dict.fromkeys(_MOVED, place_hz) if place_hz is not None and "longitude" in rates_hz else {}
+    known = {**{role: rate for role, rate in moved.items() if rate is not None}, **rates_hz}
+    return tuple(_answer(need, known, flight_s, card="the trim card") for need in _WING_NEEDS)
 
 
-def _answer(need: _Need, rates_hz: dict[str, float], flight_s: float) -> Answer:
+def matters(code: str, kind: str) -> bool:
+    """Whether a note on a log's quality says anything about a kind of craft: nobody needs 1 kHz to trim a plane.
+
+    >>> matters("rate_low", "fixed_wing"), matters("gap", "fixed_wing")
+    (False, True)
+    """
+    return kind != "fixed_wing" or code not in ("rate_low", "coarse")
+
+
+def _answer(need: _Need, rates_hz: dict[str, float], flight_s: float, *, card: str = "the half-minute card") -> Answer:
     needs_both = any(role.startswith("gyro_raw") for role in need.roles)
     lacking = [role for role in need.roles if not _has(role, rates_hz, needs_both)]
     if lacking:
@@ -95,7 +137,7 @@ def _answer(need: _Need, rates_hz: dict[str, float], flight_s: float) -> Answer:
         return Answer(question=need.question, state="no", missing=missing, advice="raise the log rate")
     if flight_s < _LEAST_FLIGHT_S and need.least_rate_hz > 1:
         missing = f"{flight_s:.1f} s of usable flight, at least {_LEAST_FLIGHT_S:.0f} s needed"
-        return Answer(question=need.question, state="no", missing=missing, advice="fly the half-minute card")
+        return Answer(question=need.question, state="no", missing=missing, advice=f"fly {card}")
     better = [role for role in need.better_with if role not in rates_hz]
     if better:
         missing = f"{_in_words(better)}, for {need.better_for}"

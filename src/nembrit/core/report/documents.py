@@ -14,6 +14,7 @@ from nembrit.core.noise.lines import Line
 from nembrit.core.noise.spikes import Spikes
 from nembrit.core.noise.vibration import Vibration
 from nembrit.core.records.log import FlightLog, Recording
+from nembrit.core.records.questions import matters
 from nembrit.core.records.timebase import clock_of
 from nembrit.core.report.response import response_part, rounded
 from nembrit.core.report.wing import wing_notes, wing_part
@@ -27,8 +28,10 @@ def _pair(interval: Sequence[float | None] | None, factor: float = 1.0) -> list[
     return None if interval is None else [rounded(None if edge is None else edge * factor) for edge in interval]
 
 
-def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[float, float]) -> dict[str, Any]:
-    """The `log` part of the report."""
+def log_document(
+    log: FlightLog, *, file: str, sha256: str, window_s: tuple[float, float], kind: str = "multirotor"
+) -> dict[str, Any]:
+    """The `log` part of the report, with the notes that matter for a kind of craft."""
     stream = log.main
     return {
         "file": file,
@@ -59,6 +62,7 @@ def log_document(log: FlightLog, *, file: str, sha256: str, window_s: tuple[floa
                 "detail": note.detail,
             }
             for note in log.quality
+            if matters(note.code, kind)
         ],
     }
 

@@ -14,11 +14,12 @@ from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 RATE_HZ = 50.0
 _TAPS, _ALPHA = 60, 0.9  # of 20 ms: 1.2 s
-_AR, _PASSES, _HIGH_HZ, _PLANT_HIGH_HZ = 6, 3, 0.1, 0.15
+_AR, _PASSES, _HIGH_HZ, _PLANT_HIGH_HZ, _FORWARD_HIGH_HZ = 6, 3, 0.1, 0.15, 0.3
 _SCALES = tuple(10.0**power for power in np.arange(-5.0, 1.01, 0.5))
 _BLOCKS, _MOST_S, _STRETCH_S = 8, 240.0, 5.0
 _LEAST_S, _LEAST_DPS, _LEAST_SHARE = 25.0, 6.0, 0.01
 _LEVEL_S, _PEAK_S = 0.5, 1.0
+_FORWARD_OFF = 0.12
 _NO_MARGINS = (
     "margins are not told: P and I give less than a fifth of what the servo does, and nothing above 4 Hz is seen at this rate"
 )
@@ -85,24 +86,35 @@ def rate_response(
     filled = [np.where(good, values, 0.0) for values in (wanted, gyro)]
     steps = _steps(filled[0], filled[1], good, rate_hz)
     t_s: FloatArray = np.asarray((np.arange(_TAPS) + 0.5) / rate_hz, dtype=np.float64)
-    plant = None if deflection is None else _plant_of(
-        thin(deflection), gyro, good, rate_hz, None if airspeed_m_s is None else thin(airspeed_m_s)
-    )  # fmt: skip
-    forward = None
-    if plant is not None and deflection is not None:
-        share = _forward(thin(deflection), wanted, gyro, good, rate_hz)
-        gain, (low, high) = plant[0]
-        forward = None if share is None else (share * gain, (share * low, share * high))
+    moved = None if deflection is None or axis == "pitch" else thin(deflection)  # pitch is no first-order answer
+    speed: FloatArray = np.ones(n) if airspeed_m_s is None else np.maximum(thin(airspeed_m_s), 1.0)
+    plants = None if moved is None else _plants(moved, gyro, good & np.isfinite(speed), rate_hz, speed)
+    shares = None
+    if moved is not None and plants is not None:
+        slow = float(np.nanmean(speed[good])) / speed
+        shares = _forwards(moved, wanted, gyro, slow, good, rate_hz)
     return RateResponse(
         t_s=t_s, step=steps[0], seconds=seconds,
         delay_s=_told(steps, lambda own: _delay(t_s, own)), peak_ratio=_told(steps, lambda own: float(own[t_s <= _PEAK_S].max())),
         level_ratio=None if axis == "pitch" else _told(steps, lambda own: float(np.interp(_LEVEL_S, t_s, own))),
-        effectiveness_dps=plant[0] if plant else None, lag_s=plant[1] if plant else None, forward_ratio=forward,
+        effectiveness_dps=_told(plants, lambda own: float(own[0])) if plants else None,
+        lag_s=_told(plants, lambda own: float(own[1] + own[2])) if plants else None,
+        forward_ratio=_told([a[:1] * b for a, b in zip(plants, shares, strict=True)], lambda own: float(own[0]))
+        if plants and shares and shares[0][0] > 0
+        else None,
     )  # fmt: skip
 
 
 def _block_of(n: int) -> IntArray:
     return np.arange(n) * _BLOCKS // n
+
+
+def forward_word(told: Told) -> str:
+    """“low”, “high”, or “fits” within 12 % and where the interval leaves it open (starting value, no source)."""
+    ratio, (low, high) = told
+    if abs(ratio - 1) < _FORWARD_OFF or low <= 1 <= high:
+        return "fits"
+    return "low" if ratio < 1 else "high"
 
 
 def _told(fits: list[FloatArray], read: Callable[[FloatArray], float]) -> Told:
@@ -204,12 +216,11 @@ def _delay(t_s: FloatArray, step: FloatArray) -> float:
     return float(np.interp(0.5, step[k - 1 : k + 1], t_s[k - 1 : k + 1]))
 
 
-def _plant_of(
-    deflection: FloatArray, gyro: FloatArray, good: BoolArray, rate_hz: float, airspeed: FloatArray | None
-) -> tuple[Told, Told] | None:
+def _plants(
+    deflection: FloatArray, gyro: FloatArray, good: BoolArray, rate_hz: float, speed: FloatArray
+) -> list[FloatArray] | None:
+    """K, τ and T over everything, then without each block; None where the surface hardly moved."""
     usable = good & np.isfinite(deflection)
-    speed = np.ones(gyro.size) if airspeed is None else airspeed
-    usable &= np.isfinite(speed)
     if usable.sum() < _LEAST_S * rate_hz or float(np.std(deflection[usable])) < _LEAST_SHARE:
         return None
     scaled = np.where(usable, deflection * speed / float(np.mean(speed[usable])), 0.0)
@@ -218,8 +229,7 @@ def _plant_of(
     rows = _spread(usable, rate_hz)
     start = _plant(u, y, rows, rate_hz, np.array([0.08, 0.04]))
     blocks = _block_of(gyro.size)
-    fits = [start, *(_plant(u, y, rows & (blocks != block), rate_hz, start[1:]) for block in range(_BLOCKS))]
-    return _told(fits, lambda own: float(own[0])), _told(fits, lambda own: float(own[1] + own[2]))
+    return [start, *(_plant(u, y, rows & (blocks != block), rate_hz, start[1:]) for block in range(_BLOCKS))]
 
 
 def _plant(u: FloatArray, y: FloatArray, rows: BoolArray, rate_hz: float, start: FloatArray) -> FloatArray:
@@ -244,10 +254,20 @@ def _plant(u: FloatArray, y: FloatArray, rows: BoolArray, rate_hz: float, start:
     return np.array([float(x @ y[places]) / float(x @ x), lag_s, dead_s])
 
 
-def _forward(deflection: FloatArray, wanted: FloatArray, gyro: FloatArray, good: BoolArray, rate_hz: float) -> float | None:
-    """Share of full deflection per deg/s of wanted rate that was flown, beside what its error and their sum ask for."""
-    rows = good & np.isfinite(deflection)
-    error = np.where(good, wanted - gyro, 0.0)
-    design = np.column_stack([wanted, error, np.cumsum(error) / rate_hz, np.ones(wanted.size)])[rows]
-    solved, *_ = np.linalg.lstsq(design, deflection[rows], rcond=None)
-    return float(solved[0]) if solved[0] > 0 else None
+def _forwards(
+    deflection: FloatArray, wanted: FloatArray, gyro: FloatArray, slow: FloatArray, good: BoolArray, rate_hz: float
+) -> list[FloatArray]:
+    """Share of full deflection per deg/s of wanted rate, at the mean airspeed, beside what the error asks for; with each block.
+
+    Feed-forwards are scaled by one over airspeed; all above 0.3 Hz, so that what is integrated does not come into it.
+    """
+    rows = good & np.isfinite(deflection) & np.isfinite(slow)
+    high = scipy.signal.butter(2, _FORWARD_HIGH_HZ, "highpass", fs=rate_hz)
+    columns = [np.where(rows, wanted * slow, 0.0), np.where(rows, wanted - gyro, 0.0), np.where(rows, deflection, 0.0)]
+    asked, error, moved = (scipy.signal.lfilter(*high, values) for values in columns)
+    blocks, found = _block_of(wanted.size), []
+    for block in (None, *range(_BLOCKS)):
+        own = rows if block is None else rows & (blocks != block)
+        solved, *_ = np.linalg.lstsq(np.column_stack([asked, error])[own], moved[own], rcond=None)
+        found.append(np.asarray(solved[:1]))
+    return found

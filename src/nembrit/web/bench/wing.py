@@ -9,7 +9,7 @@ from nembrit.core.analysis.wing import Wing
 from nembrit.core.wing.cure import LEAST_MOVE_US
 from nembrit.core.wing.gainflight import GainFlight
 from nembrit.core.wing.gainruns import gain_runs, is_saved
-from nembrit.core.wing.rates import RateResponse
+from nembrit.core.wing.rates import RateResponse, forward_word
 from nembrit.core.wing.trim import Trim
 from nembrit.web.common.charts import Axis, Chart, Line
 
@@ -66,11 +66,9 @@ def wing_of(wing: Wing) -> dict[str, Any]:
 def rate_words(own: RateResponse) -> str:
     """What the feed-forward is, in words."""
     if own.forward_ratio is None:
-        return "not told: no servo outputs, or no surfaces known"
+        return "not told"
     ratio, (low, high) = own.forward_ratio
-    if low <= 1 <= high or abs(ratio - 1) < 0.05:
-        return f"fits, {ratio:.2f}"
-    return f"{'low' if ratio < 1 else 'high'}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
+    return f"{forward_word(own.forward_ratio)}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
 
 
 def headline(wing: Wing) -> str:
@@ -80,6 +78,12 @@ def headline(wing: Wing) -> str:
         return f"Pulled to the {weaving.side}, {abs(weaving.creep_deg_s):.1f} deg/s"
     if weaving is not None and weaving.verdict == "navigation_gain":
         return f"Swings at {weaving.line_hz or 0:.2f} Hz: the navigation is too tight"
+    if wing.gain_flight:
+        told = ", ".join(
+            f"{axis} {_GAINS[own.verdict]}{f' at {own.gain_last:.3g}' if own.gain_last is not None else ''}"
+            for axis, own in wing.gain_flight.items()
+        )
+        return f"Automatic gains: {told}"
     if wing.trim is not None and wing.trim.axes:
         return _trim_in_words(wing.trim)
     if wing.wind is not None:

@@ -1,8 +1,11 @@
 """Logs as they are kept: streams, channels in their own sample type, and spans that belong to flights."""
 
+from typing import Any
+
 from django.db import models
 from django.urls import reverse
 
+from nembrit.core.records.questions import matters
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 
@@ -47,6 +50,12 @@ class Log(models.Model):
     @property
     def is_simulated(self) -> bool:
         return "simulation" in self.request
+
+    @property
+    def notes(self) -> list[dict[str, Any]]:
+        """What is wrong with it, as far as it matters for its craft."""
+        kind = self.craft.kind if self.craft else Craft.Kind.MULTIROTOR
+        return [note for note in self.quality if matters(note["code"], kind)]
 
     def __str__(self) -> str:
         return self.file_name

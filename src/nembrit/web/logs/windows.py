@@ -63,7 +63,7 @@ def main_segments(flights: Sequence[Flight]) -> dict[int, int]:
 
 def questions(log: Log, flight_s: float) -> tuple[Answer, ...]:
     """Which questions the log can answer."""
-    return answers(roles_of(log), flight_s=flight_s)
+    return answers(roles_of(log), flight_s=flight_s, kind=log.craft.kind if log.craft else "multirotor")
 
 
 def spans_of(log: Log) -> list[Span]:

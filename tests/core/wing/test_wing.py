@@ -83,6 +83,11 @@ class TestTrim:
             assert abs(own.trim_us - wanted) <= 4 * own.error_us
         assert (found.throttle, found.airspeed_m_s) == (pytest.approx(0.45), pytest.approx(13.0))
 
+    def test_two_ailerons_are_no_more_evidence_than_one(self) -> None:
+        recording = hands_off(2, trims_us=(18.0, 0.0, 0.0))
+        both, one = (trim_of(recording, own).axes["roll"] for own in (SURFACES, SURFACES[1:]))
+        assert (both.trim_us, both.error_us) == (pytest.approx(one.trim_us), pytest.approx(one.error_us))
+
     @pytest.mark.parametrize("seed", range(3))
     def test_directions_come_from_the_log_where_nobody_said_them(self, seed: int) -> None:
         unsaid = tuple(Surface(servo=one.servo, role=one.role) for one in SURFACES)

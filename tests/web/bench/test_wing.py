@@ -90,7 +90,7 @@ def test_a_plane_is_flown_in_the_simulator(client: Client, plane: Craft, act) ->
     hangar.paste_configuration(plane, "servo middle 1 = 1500\n")
     page = act(f"/craft/{plane.pk}/simulator/", card="wing_trim", configuration=str(plane.configurations.get().pk), flights="1",
                seed="3", wind_m_s="2", pack_charge_pct="95", condition="sound")  # fmt: skip
-    assert "say first what its servos move" in page
+    assert "say first what the servos move" in page
     act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
     page = act(f"/craft/{plane.pk}/simulator/", card="wing_trim", configuration=str(plane.configurations.get().pk), flights="1",
                seed="3", wind_m_s="2", pack_charge_pct="95", condition="sound")  # fmt: skip
@@ -138,7 +138,7 @@ def test_a_multirotor_has_no_wing(client: Client, craft: Craft, attach) -> None:
     [
         ((3.6, 1.2), (2.4, 2.9), "Trimmed within 9 µs on every axis"),  # 2.4 + 1.96 x 2.9: the far end, not the estimate
         ((0.0, 0.0), (0.5, 0.1), "Trimmed within 1 µs on every axis"),
-        ((3.6, 1.2), (-18.4, 2.9), "Pitch is held by -18 ± 6 µs"),
+        ((3.6, 1.2), (-18.4, 2.9), "Pitch is held by −18 ± 6 µs"),
         ((5.0, 9.0), (2.0, 1.0), "Roll is held by +5 ± 18 µs"),
     ],
 )

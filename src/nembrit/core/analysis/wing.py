@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeVar
 
@@ -38,19 +38,21 @@ class Wing:
     creep: Creep | None
     told_by_speed: str  # trim, horizon, cannot tell
     weaving: Weaving | None
-    gain_flight: dict[str, GainFlight]
-    rate_response: dict[str, RateResponse]
-    lurches: tuple[Lurch, ...]
-    navigation: Navigation | None
-    returns: tuple[Return, ...]
-    home_deg: tuple[float, float] | None
-    home_is_known: bool
-    reasons: dict[str, str]
+    gain_flight: dict[str, GainFlight] = field(default_factory=dict)
+    rate_response: dict[str, RateResponse] = field(default_factory=dict)
+    lurches: tuple[Lurch, ...] = ()
+    navigation: Navigation | None = None
+    returns: tuple[Return, ...] = ()
+    home_deg: tuple[float, float] | None = None
+    home_is_known: bool = False
+    reasons: dict[str, str] = field(default_factory=dict)
 
     @property
     def is_there(self) -> bool:
         """Whether anything could be told."""
-        return any((self.wind, self.trim, self.creep, self.weaving, self.gain_flight, self.navigation, self.returns))
+        return any(
+            (self.wind, self.trim, self.creep, self.weaving, self.gain_flight, self.navigation, self.returns, self.rate_response)
+        )
 
 
 def wing_of(flight: Flight) -> Wing:

@@ -4,6 +4,7 @@ from nembrit.core.analysis.wing import Wing
 from nembrit.core.causes.finding import Finding
 from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.weaving import Weaving
+from nembrit.core.wing.words import signed
 
 _TRIM_US = 15.0  # from where moving a centre is worth it (common practice, no source)
 
@@ -57,7 +58,7 @@ def _trims(wing: Wing) -> list[Finding]:
             found.append(
                 Finding(
                     code=f"{axis}_trim" if axis != "yaw" else "yaw_centre", severity="watch", confidence=None, axis=axis,
-                    kind="aerodynamic", highlight=f"{axis.capitalize()} is held by {own.trim_us:+.0f} µs hands off",
+                    kind="aerodynamic", highlight=f"{axis.capitalize()} is held by {signed(own.trim_us)} µs hands off",
                     conclusion=", which the controller hides: in manual it lurches",
                     evidence={"trim_us": own.trim_us, "error_us": own.error_us},
                     proof="move it into the servo centres, set the radio's trim back to zero, and switch to manual on the next "

@@ -13,7 +13,7 @@ from nembrit.core.wing.wind import Wind
 
 LEAST_S = 10.0
 _BLOCK_S, _FEWEST_BLOCKS = 4.0, 4
-_LEVEL_DEG = 5.0
+_LEVEL_DEG, _SETTLE_S = 5.0, 3.0
 _APART = 1.25  # ratio of airspeeds from which two stretches make a two-speed test
 _SURE_EXPONENT = 0.4
 
@@ -38,11 +38,12 @@ def hands_off_parts(track: Track, *, least_s: float = LEAST_S) -> list[slice]:
     if track.hands_off is None or track.bank_deg is None or track.north_m_s is None:
         return []
     with np.errstate(invalid="ignore"):
-        still = track.hands_off & (np.abs(track.bank_deg) < _LEVEL_DEG) & np.isfinite(track.north_m_s)
+        still = track.hands_off & (np.abs(track.bank_deg) < _LEVEL_DEG) & np.isfinite(track.north_m_s) & track.in_the_air
     followed = np.zeros(still.size, dtype=bool) if track.course_wanted_deg is None else np.isfinite(track.course_wanted_deg)
     if not followed.all():  # a line that is followed lets nothing creep; a wanted course that is always there tells no line
         still &= ~followed
-    return stretches(still, round(least_s * RATE_HZ))
+    skip = round(_SETTLE_S * RATE_HZ)  # a turn or a climb still goes out of it
+    return [slice(part.start + skip, part.stop) for part in stretches(still, round(least_s * RATE_HZ) + skip)]
 
 
 def creep_of(track: Track, wind: Wind | None) -> Creep:

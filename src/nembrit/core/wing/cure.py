@@ -10,6 +10,7 @@ from nembrit.core.wing.lurch import LURCHES_DPS, Lurch
 from nembrit.core.wing.mixing import joined, split
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.weaving import Weaving
+from nembrit.core.wing.words import signed
 
 LEAST_MOVE_US = 5.0
 TRIMMED_US = 8.0  # a trim that hardly lurches (common practice, no source)
@@ -83,12 +84,12 @@ def trim_check(trim: Trim | None, lurches: Sequence[Lurch], weaving: Weaving | N
     told, verdicts = [], []
     if trim is not None and trim.axes:
         axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-        told.append(f"{axis} is held by {own.trim_us:+.0f} ± {1.96 * own.error_us:.0f} µs at the most")
+        told.append(f"{axis} is held by {signed(own.trim_us)} ± {1.96 * own.error_us:.0f} µs at the most")
         verdicts.append(abs(own.trim_us) <= TRIMMED_US)
     if lurches:
         axis, rate = max((one.largest for one in lurches), key=lambda pair: abs(pair[1]))
         lurched = abs(rate) > LURCHES_DPS
-        told.append(f"switched to manual it {'lurches' if lurched else 'stays'}: {axis} {rate:+.0f} deg/s")
+        told.append(f"switched to manual it {'lurches' if lurched else 'stays'}: {axis} {signed(rate)} deg/s")
         verdicts.append(not lurched)
     if weaving is not None:
         told.append(f"pulled to the {weaving.side}" if weaving.side else "no pull on straight legs")

@@ -35,6 +35,15 @@ def hac_error(values: FloatArray, *, lags: int | None = None) -> float:
     return math.sqrt(max(total, 0.0) / n) * widened
 
 
+def block_error(values: FloatArray, block: int) -> float:
+    """Standard error of the mean from the means of whole blocks; infinite for fewer than three of them."""
+    n = values.size // max(block, 1)
+    if n < 3:
+        return math.inf
+    means = values[: n * block].reshape(n, block).mean(axis=1)
+    return float(means.std(ddof=1) / math.sqrt(n))
+
+
 def combined(values: FloatArray, errors: FloatArray) -> tuple[float, float]:
     """Mean of several by inverse variance, its error inflated where they scatter more than they should (Birge ratio)."""
     weights = 1 / np.square(errors)

@@ -86,9 +86,10 @@ def _of_feature(feature: Any, number: int) -> list[Obstacle]:
     kind, places = str(feature["geometry"].get("type")), feature["geometry"].get("coordinates")
     try:
         parts = [(kind.removeprefix("Multi"), part) for part in places] if kind.startswith("Multi") else [(kind, places)]
-        return [Obstacle(name=name, kind=kind, places=_places(kind, part), height_m=height_m) for kind, part in parts]
+        read = [(one, _places(one, part)) for one, part in parts]
     except (TypeError, ValueError, IndexError, KeyError):
         raise InputError(f"“{name}”: its coordinates are not those of a {kind[:30]}") from None
+    return [Obstacle(name=name, kind=one, places=there, height_m=height_m) for one, there in read]
 
 
 def _places(kind: str, part: Any) -> tuple[tuple[float, float], ...]:

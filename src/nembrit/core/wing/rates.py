@@ -80,9 +80,9 @@ def rate_response(
     seconds = float(good.sum() / rate_hz)
     if seconds < _LEAST_S:
         raise NotEnoughData(f"only {seconds:.0f} s where {axis} followed a wanted rate: fly lively for half a minute at least")
-    moved = float(np.std(wanted[good]))
-    if moved < _LEAST_DPS:
-        raise NotEnoughData(f"{axis} was hardly asked to move ({moved:.1f} deg/s RMS): fly the card “Full holds”, or lively")
+    lively = float(np.std(wanted[good]))
+    if lively < _LEAST_DPS:
+        raise NotEnoughData(f"{axis} was hardly asked to move ({lively:.1f} deg/s RMS): fly the card “Full holds”, or lively")
     filled = [np.where(good, values, 0.0) for values in (wanted, gyro)]
     steps = _steps(filled[0], filled[1], good, rate_hz)
     t_s: FloatArray = np.asarray((np.arange(_TAPS) + 0.5) / rate_hz, dtype=np.float64)

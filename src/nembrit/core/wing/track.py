@@ -15,6 +15,7 @@ RATE_HZ = 5.0
 _LEAST_S = 10.0
 _HELD = 0.03  # sticks let go
 _SMOOTHED_S = 2.0
+_GROUND_M = 5.0
 _NEIGHBOURS, _JUMP_M = 9, 60.0
 _FITS_M = 8.0  # logged distances and positions have lags of their own
 
@@ -52,6 +53,14 @@ class Track:
     @property
     def home_distance_m(self) -> FloatArray | None:
         return None if self.north_m is None or self.east_m is None else np.hypot(self.north_m, self.east_m)
+
+    @property
+    def in_the_air(self) -> BoolArray:
+        """Where it is higher than five metres above home; everywhere where no height was recorded."""
+        if self.height_m is None:
+            return np.ones(self.t_s.size, dtype=bool)
+        with np.errstate(invalid="ignore"):
+            return ~(self.height_m < _GROUND_M)
 
     def where_mode(self, *words: str) -> BoolArray:
         """Where the name of the mode holds one of these words."""

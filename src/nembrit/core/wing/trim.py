@@ -10,12 +10,12 @@ from nembrit.core.errors import NotEnoughData
 from nembrit.core.records.log import Recording
 from nembrit.core.setup.craft import Surface
 from nembrit.core.types import BoolArray, FloatArray
-from nembrit.core.wing.errors import hac_error
+from nembrit.core.wing.errors import block_error, hac_error
 from nembrit.core.wing.mixing import PAIRS, Servo, split
 
 _HELD, _LEAST_S, _LEVEL_DEG, _LEAST_TOTAL_S = 0.03, 1.2, 5.0, 5.0
 _DEAD_US, _SIGMAS = 10.0, 3.0  # per rad/s
-_MEANS = 4.0  # samples a second that an error is worked out on
+_MEANS, _BLOCK_S = 4.0, 4.0  # samples a second that an error is worked out on, and how long its blocks are
 # role → pair, side
 _PAIRED = {
     "v_tail_left": ("v_tail", 0), "v_tail_right": ("v_tail", 1), "elevon_left": ("elevons", 0), "elevon_right": ("elevons", 1),
@@ -80,8 +80,8 @@ def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
 
     Mirrored pairs are taken apart by definition (`mixing.split`); directions come from the craft, else from the log. The trim
     is quoted with throttle and airspeed, since propeller torque asks for aileron as throttle over airspeed squared. Errors by
-    Newey and West. Raises NotEnoughData without servos or sticks, below five seconds hands off, and for a craft without
-    surfaces. A trim of 30 s is good to about 2 µs in roll and 6 µs in pitch (p90, method measured in the project's trials).
+    Newey and West, or by blocks. Raises NotEnoughData without servos or sticks, below five seconds hands off, and for a craft
+    without surfaces. A trim of 30 s is good to about 2 µs in roll and 6 µs in pitch (p90, measured in the project's trials).
     """
     if not surfaces:
         raise NotEnoughData("which servo moves what is not known: enter the surfaces on the craft’s page")
@@ -97,10 +97,10 @@ def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
     axes: dict[str, AxisTrim] = {}
     step = max(1, round(recording.sample_rate_hz / _MEANS))
     for axis, parts in _axes(known, pulses, directions).items():
-        values = np.concatenate([part[mask] for part in parts]) if len(parts) > 1 else parts[0][mask]
+        values = np.mean([part[mask] for part in parts], axis=0)  # two ailerons are one axis, not twice as much evidence
         values = values[np.isfinite(values)]
         if values.size >= 3:
-            axes[axis] = AxisTrim(trim_us=float(values.mean()), error_us=hac_error(values[::step]), seconds=seconds)
+            axes[axis] = AxisTrim(trim_us=float(values.mean()), error_us=_error(values[::step]), seconds=seconds)
     servos = {
         str(one.servo): ServoTrim(
             centre_us=one.centre_us, trim_us=float(np.nanmean(pulses[one.servo][mask])) - one.centre_us,
@@ -131,6 +131,12 @@ def deflections(recording: Recording, surfaces: Sequence[Surface]) -> dict[str, 
 
 def _moves(role: str) -> tuple[str, ...]:
     return (_ALONE[role],) if role in _ALONE else PAIRS[_PAIRED[role][0]] if role in _PAIRED else ()
+
+
+def _error(values: FloatArray) -> float:
+    """Newey and West's error, or that of four-second means where it is larger: gusts and swings last longer than lags tell."""
+    blocks = block_error(values, round(_BLOCK_S * _MEANS))
+    return max(hac_error(values), blocks) if math.isfinite(blocks) else hac_error(values)
 
 
 def _axes(

@@ -1,5 +1,6 @@
 """Weaving on straight legs told apart: pulled to one side (trim), or swinging by itself (navigation gain)."""
 
+import itertools
 import math
 from dataclasses import dataclass
 
@@ -17,6 +18,7 @@ _G_M_S2 = 9.80665
 _TURN_DEG_S, _SMOOTH_S, _LEAST_LEG_S, _SKIP_S = 2.5, 8.0, 20.0, 5.0
 _CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS = 0.35, 0.5, 2.0, 2
 _HELD_DEG_S = 0.5
+_SWINGS, _EVEN = 4, 0.4  # whole swings of like length
 _SAME_COURSE_DEG, _TURNED_S, _ALONG_DEG = 1.0, 10.0, 15.0
 _LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S = 0.55, 0.25, 8.0, 20.0
 
@@ -62,7 +64,7 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     speed = _airspeed(track, wind)
     if course is None or speed is None:
         raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
-    followed = _followed(track, course)
+    followed = _followed(track)
     parts = followed or _legs(course)
     legs = [leg for part in parts if (leg := _leg(track, course, speed, part, is_line=bool(followed))) is not None]
     if len(legs) < _LEGS:
@@ -93,12 +95,13 @@ def _airspeed(track: Track, wind: Wind | None) -> FloatArray | None:
 
 def straight_parts(track: Track, course_deg: FloatArray) -> list[slice]:
     """Straight legs: by the course that was wanted, else by what the course did."""
-    return _followed(track, course_deg) or _legs(course_deg)
+    return _followed(track) or _legs(course_deg)
 
 
-def _followed(track: Track, course_deg: FloatArray) -> list[slice]:
+def _followed(track: Track) -> list[slice]:
     """Legs by the course that was to be held: from ten seconds on, and from where the plane flies along it."""
-    if track.course_wanted_deg is None:
+    course_deg = track.air_course_deg(0.0, 0.0)  # over ground: that is what is wanted
+    if track.course_wanted_deg is None or course_deg is None:
         return []
     held = np.abs(np.diff(track.course_wanted_deg, prepend=np.nan)) < _SAME_COURSE_DEG
     good = np.isfinite(course_deg)
@@ -131,18 +134,30 @@ def _legs(course_deg: FloatArray) -> list[slice]:
 def _leg(track: Track, course: FloatArray, speed: FloatArray, part: slice, *, is_line: bool) -> Leg | None:
     assert track.bank_deg is not None
     bank, own_course, own_speed = track.bank_deg[part], course[part], speed[part]
-    good = np.isfinite(bank) & np.isfinite(own_course) & np.isfinite(own_speed) & (own_speed > 3)
+    good = np.isfinite(bank) & np.isfinite(own_course) & np.isfinite(own_speed) & (own_speed > 3) & track.in_the_air[part]
     if good.sum() < 0.8 * _LEAST_LEG_S * RATE_HZ:
         return None
     bank, own_course, own_speed = bank[good], own_course[good], own_speed[good]
     turned = (own_course[-1] - own_course[0]) / (own_course.size - 1) * RATE_HZ
     if abs(turned) > _HELD_DEG_S and not is_line:  # nobody holds this course: it is hands-off flying, which `creep` judges
         return None
+    mean, error = _mean_bank(bank)
     explained = float(np.degrees(np.mean(_G_M_S2 * np.tan(np.radians(bank)) / own_speed)))
     return Leg(
-        start_s=float(track.t_s[part.start]), end_s=float(track.t_s[part.stop - 1]), bank_deg=float(bank.mean()),
-        bank_error_deg=max(hac_error(bank), 0.02), creep_deg_s=float(turned - explained),
+        start_s=float(track.t_s[part.start]), end_s=float(track.t_s[part.stop - 1]), bank_deg=mean,
+        bank_error_deg=max(error, 0.02), creep_deg_s=float(turned - explained),
     )  # fmt: skip
+
+
+def _mean_bank(bank_deg: FloatArray) -> tuple[float, float]:
+    """Mean of the bank on a leg and its error; of whole swings where it swings, since a cut-off one would bias it."""
+    plain = float(bank_deg.mean())
+    crossings = np.flatnonzero((bank_deg[:-1] < plain) & (bank_deg[1:] >= plain)) + 1
+    gaps = np.diff(crossings)
+    if bank_deg.std() < _SWING_DEG or gaps.size < _SWINGS or gaps.std() > _EVEN * gaps.mean():
+        return plain, hac_error(bank_deg)
+    swings = np.array([float(bank_deg[a:b].mean()) for a, b in itertools.pairwise(crossings)])
+    return float(np.average(swings, weights=gaps)), float(swings.std(ddof=1) / math.sqrt(swings.size))
 
 
 def _swing(bank_deg: FloatArray, parts: list[slice]) -> tuple[float, float, float]:

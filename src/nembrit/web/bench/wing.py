@@ -11,6 +11,7 @@ from nembrit.core.wing.gainflight import GainFlight
 from nembrit.core.wing.gainruns import gain_runs, is_saved
 from nembrit.core.wing.rates import RateResponse, forward_word
 from nembrit.core.wing.trim import Trim
+from nembrit.core.wing.words import signed
 from nembrit.web.common.charts import Axis, Chart, Line
 
 _QUESTIONS = {
@@ -95,7 +96,7 @@ def _trim_in_words(trim: Trim) -> str:
     """The axis that is held most, or how far all are known to stand at most: the far end of the widest interval."""
     axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
     if abs(own.trim_us) >= LEAST_MOVE_US:
-        return f"{axis.capitalize()} is held by {own.trim_us:+.0f} ± {1.96 * own.error_us:.0f} µs"
+        return f"{axis.capitalize()} is held by {signed(own.trim_us)} ± {1.96 * own.error_us:.0f} µs"
     reach_us = ceil(max(abs(end) for one in trim.axes.values() for end in one.interval_us))
     return f"Trimmed within {reach_us} µs on every axis"
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from nembrit.core.tuning.design import target_for
 from nembrit.core.wing.cure import TRIMMED_US
+from nembrit.core.wing.words import signed
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
@@ -105,7 +106,7 @@ def _trimmed(flights: list[Flight]) -> Need:
         trim = results.wing.trim if results is not None and results.wing is not None else None
         if trim is not None and trim.axes:
             axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-            told = f"flight {flight.number}: {axis} {own.trim_us:+.0f} µs"
+            told = f"flight {flight.number}: {axis} {signed(own.trim_us)} µs"
             return Need(text=text, is_met=abs(own.trim_us) <= TRIMMED_US, told=told, is_bench=True)
     return Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
 

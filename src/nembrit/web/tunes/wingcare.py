@@ -9,6 +9,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import number
 from nembrit.core.wing.cure import LEAST_MOVE_US, TrimCheck, loosened, new_centres, trim_check, yaw_step, yaw_trim_of
 from nembrit.core.wing.trim import Trim
+from nembrit.core.wing.words import signed
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
@@ -80,7 +81,7 @@ def _trim_text(values: Mapping[str, str], held: tuple[Flight, Trim] | None, pull
     if held is not None and held[1].axes:
         axis, own = max(held[1].axes.items(), key=lambda pair: abs(pair[1].trim_us))
         if abs(own.trim_us) >= LEAST_MOVE_US:
-            why.append(f"{axis.capitalize()} is held by {own.trim_us:+.0f} µs hands off in flight {held[0].number}.")
+            why.append(f"{axis.capitalize()} is held by {signed(own.trim_us)} µs hands off in flight {held[0].number}.")
     return {
         "title": ", ".join(f"{name} → {value}" for name, value in values.items())[:120], "why": " ".join(why),
         "expect": "Hands off it flies straight, and nothing lurches at the switch to manual.",

@@ -22,6 +22,7 @@ from nembrit.web.bench.models import StoredResult
 from nembrit.web.flights.composing import keep_card
 from nembrit.web.flights.models import FieldTap, Outing
 from nembrit.web.flights.services import create_flight
+from nembrit.web.ground import services as ground
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment
 from nembrit.web.logs.storage import load_recording
@@ -47,6 +48,9 @@ def full(craft: Craft, attach, slip_text) -> Craft:
     )
     outing = Outing.objects.create(craft=craft, configuration=craft.configurations.get(), card_key=card.key)
     FieldTap.objects.create(outing=outing, uid="1", kind="buzz", at_s=3.5, data={"axis": "roll"})
+    ground.add_obstacle(name="the oak", kind="Point", places=[(-1.5, 51.5)], height_m=22.0)
+    ground.take_in_profile("hill.csv", "sea level", b"0,10\n100,12\n200,30\n", start=None, end=None)
+    ground.write_rule(craft, ground.careful())
     tune = tunes.tune_of(craft)
     repair = tunes.make_slip(tune, group="hardware", text=text, values={}, part="Propeller")
     attach(name="since.csv", content=_other())

@@ -1,5 +1,7 @@
 """A plane of one's own: its surfaces, its logs, and what its wing page says."""
 
+from datetime import timedelta
+
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -15,7 +17,9 @@ from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Tune
-from tests.core.wing.planes import followed, hands_off
+from tests.core.wing.paths import returned
+from tests.core.wing.planes import followed, gain_holds, hands_off
+from tests.core.wing.test_navigation import there_and_back
 from tests.pageforms import fields_of
 
 pytestmark = pytest.mark.django_db
@@ -39,11 +43,16 @@ def as_file(recording: Recording) -> bytes:
     for axis in ("roll", "pitch", "yaw"):
         channels.setdefault(f"gyro.{axis}", np.random.default_rng(1).standard_normal(n))
     times = np.arange(n) / recording.sample_rate_hz
-    return nembrit_csv.write(sorted(channels.items()), times)
+    words = recording.labels.get("mode", ())
+    codes = channels.pop("mode", None)
+    columns: list = sorted(channels.items())
+    if codes is not None:
+        columns.append(("mode", [words[int(code)] for code in codes]))
+    return nembrit_csv.write(columns, times)
 
 
-def fly(client: Client, plane: Craft, recording: Recording, name: str) -> Flight:
-    files = {"files": [SimpleUploadedFile(name, as_file(recording))], "card_key": "wing_trim"}
+def fly(client: Client, plane: Craft, recording: Recording, name: str, card: str = "wing_trim") -> Flight:
+    files = {"files": [SimpleUploadedFile(name, as_file(recording))], "card_key": card}
     answer = client.post(f"/craft/{plane.pk}/logs/attach/", files)
     assert answer.status_code == 200, answer.content.decode()
     return plane.flights.first()
@@ -150,3 +159,72 @@ def test_the_title_claims_no_more_than_the_intervals(roll: tuple[float, float], 
     trim = Trim(axes=axes, servos={}, throttle=None, airspeed_m_s=None, unknown=())
     wing = Wing(wind=None, trim=trim, creep=None, told_by_speed="cannot tell", weaving=None, gain_flight={}, reasons={})
     assert headline(wing) == told
+
+
+def test_a_path_is_shown_with_its_legs_and_its_map(client: Client, plane: Craft) -> None:
+    flight = fly(client, plane, there_and_back().recording(), "path.csv")
+    page = client.get(f"{flight.get_absolute_url()}path/").content.decode()
+    assert "It holds its lines within" in page
+    assert "Straight legs" in page
+    shown = client.get(f"{flight.get_absolute_url()}path/map.json").json()
+    assert {part["kind"] for part in shown["parts"]} == {"leg", "turn"}
+    assert shown["home"]["latitude"] == pytest.approx(51.5, abs=1e-4)
+    chart = client.get(f"{flight.get_absolute_url()}path/line.json").json()
+    assert chart["lines"][0]["y"][100] == 3.0
+    for address in ("path/pitch.json", "path/kite.json"):
+        assert client.get(f"{flight.get_absolute_url()}{address}").status_code == 404
+    assert "No return was flown" in client.get(f"{flight.get_absolute_url()}return/").content.decode()
+
+
+def test_a_return_is_held_to_what_was_written_before_and_to_what_stands_there(client: Client, plane: Craft, act) -> None:
+    rule = {
+        "turns_within_s": "20",
+        "lowest_m": "40",
+        "overshoot_most_m": "10",
+        "clear_by_m": "20",
+        "ends": "circle",
+        "ends_within_m": "100",
+    }
+    assert "Written. Returns from now on" in act(f"/craft/{plane.pk}/return/", **rule)
+    flight = fly(client, plane, returned().recording(), "return.csv", "wing_return")
+    address = f"{flight.get_absolute_url()}return/"
+    page = client.get(address).content.decode()
+    assert "Nothing failed, but not all could be told" in page  # nothing is marked
+    assert "before this flight" in page
+    mast = {"name": "mast", "height_m": "75", "kind": "Point", "places": "51.5018, -1.49934", "back": address}
+    assert "Marked: mast, 75 m" in act("/ground/", **mast)
+    page = client.get(address).content.decode()
+    assert "Not to be trusted yet: passes 20 m above whatever stands there" in page
+    assert "above mast" in page
+    assert client.get(f"{flight.get_absolute_url()}path/map.json").json()["obstacles"][0]["name"] == "mast"
+    later = flight.flown_at - timedelta(days=1)
+    Flight.objects.filter(pk=flight.pk).update(flown_at=later)
+    assert "Written after this flight" in client.get(address).content.decode()
+
+
+def test_a_multirotor_has_no_path_and_no_return(client: Client, craft: Craft, attach) -> None:
+    flight = attach()
+    for address in ("path/", "return/", "path/map.json"):
+        assert client.get(f"{flight.get_absolute_url()}{address}").status_code == 404
+    assert client.get(f"/craft/{craft.pk}/return/").status_code == 404
+
+
+def test_automatic_gains_are_held_against_earlier_runs_and_the_settings(client: Client, plane: Craft) -> None:
+    hangar.paste_configuration(plane, "f on roll = 60\nservo middle 1 = 1500\n")
+    hangar.save_name_map(plane, {"f on roll": ("gain.rate.roll.f", None), "servo middle 1": ("trim", 1.0)})
+    for number, top in enumerate((68.0, 90.0)):
+        gains = [60.0 + (top - 60.0) * min(1.0, k / 6) for k in range(12)]
+        gains[8] *= 0.97
+        flight = fly(client, plane, gain_holds([2.0] * 12, gains), f"gains-{number}.csv", "wing_gains")
+    page = client.get(f"{flight.get_absolute_url()}wing/").content.decode()
+    assert "2 runs, 28 % apart: do not average, fly another" in page
+    assert "The settings here say 60" in page
+    assert "Two schools" in page
+
+
+def test_a_log_is_asked_what_a_plane_is_asked(client: Client, plane: Craft) -> None:
+    flight = fly(client, plane, there_and_back().recording(), "path.csv")
+    page = client.get(flight.segments.get().log.get_absolute_url()).content.decode()
+    assert "Can its return be trusted?" in page
+    assert "Which motor is rough?" not in page
+    assert "1 kHz" not in page

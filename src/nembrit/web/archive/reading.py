@@ -13,6 +13,7 @@ from nembrit.core.formats.bundle import Bundle, open_bundle
 from nembrit.web.archive.shape import CARD_KEYS, KINDS, Kind, fields_of
 from nembrit.web.archive.writing import ROW_NUMBERS
 from nembrit.web.flights.models import Flight, OwnCard
+from nembrit.web.ground.models import Obstacle, Profile
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream, Upload
 from nembrit.web.logs.storage import keep_samples
@@ -66,7 +67,8 @@ def _told(error: Exception) -> str:
 def _take_kind(bundle: Bundle, kind: Kind, state: _State) -> None:
     name = f"rows/{kind.name}.json"
     made = state.made.setdefault(kind.model, {})
-    if kind.model is Upload and name not in bundle.names():  # given out without positions
+    # given out without positions, or written before there was such a thing
+    if (kind.model is Upload or kind.is_place or kind.is_later) and name not in bundle.names():
         return
     rows = bundle.read_json(name)
     if not isinstance(rows, list):
@@ -159,6 +161,11 @@ def _here_already(row: models.Model, number: int, state: _State) -> models.Model
         return here
     if isinstance(row, ImportProfile):
         return ImportProfile.objects.filter(fingerprint=row.fingerprint).first()
+    if isinstance(row, Obstacle):
+        same = Obstacle.objects.filter(name=row.name, kind=row.kind, height_m=row.height_m)
+        return next((one for one in same if one.places == row.places), None)
+    if isinstance(row, Profile):
+        return next((one for one in Profile.objects.filter(name=row.name) if one.ground_m == row.ground_m), None)
     if isinstance(row, OwnCard):
         alike = OwnCard.objects.filter(name=row.name, craft_kind=row.craft_kind)
         return next((one for one in alike if one.document == row.document), None)

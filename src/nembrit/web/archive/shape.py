@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from nembrit.web.flights.models import FieldTap, Flight, Outing, OwnCard
+from nembrit.web.ground.models import Obstacle, Profile, ReturnRule
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload
 from nembrit.web.packs.models import Pack, PackNote
@@ -20,6 +21,8 @@ class Kind:
     model: type[models.Model]
     craft: str = ""
     left_out: tuple[str, ...] = ()
+    is_later: bool = False  # archives of before it came do not hold it
+    is_place: bool = False  # says where: left out where positions are
 
     @property
     def name(self) -> str:
@@ -32,6 +35,8 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Pack),
     Kind(model=PackNote),
     Kind(model=ImportProfile),
+    Kind(model=Obstacle, is_later=True, is_place=True),
+    Kind(model=Profile, is_later=True),
     Kind(model=Craft, craft="pk"),
     Kind(model=Actuator, craft="craft"),
     Kind(model=BuildEntry, craft="craft"),
@@ -39,6 +44,7 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Configuration, craft="craft"),
     Kind(model=Setting, craft="configuration__craft"),
     Kind(model=Session, craft="craft"),
+    Kind(model=ReturnRule, craft="craft", is_later=True),
     Kind(model=Flight, craft="craft"),
     Kind(model=Outing, craft="craft"),
     Kind(model=FieldTap, craft="outing__craft"),
@@ -87,6 +93,8 @@ def _used_by(kind: Kind, craft: Craft) -> Q:
     if kind.model is OwnCard:
         keys = {key for model, column in CARD_KEYS.items() for key in _of(model, craft).values_list(column, flat=True)}
         return Q(pk__in=[int(key[4:]) for key in keys if key.startswith("own-") and key[4:].isdigit()])
+    if kind.model in (Obstacle, Profile):  # of the field, which planes come home over
+        return Q() if craft.kind == Craft.Kind.FIXED_WING else Q(pk=None)
     names = list(craft.flights.exclude(pack="").values_list("pack", flat=True).distinct())
     column = "name" if kind.model is Pack else "pack__name"
     found = Q(pk=None)

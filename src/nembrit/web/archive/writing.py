@@ -52,7 +52,7 @@ def _require_settled(craft: Craft | None) -> None:
 
 def _members(craft: Craft | None, *, with_places: bool) -> Iterator[tuple[str, bytes]]:
     numbers: Numbers = {}
-    kinds = [kind for kind in KINDS if with_places or kind.model is not Upload]
+    kinds = [kind for kind in KINDS if with_places or not (kind.model is Upload or kind.is_place)]
     for kind in kinds:
         rows = [row for row in rows_of(kind, craft).iterator(chunk_size=500) if with_places or not _is_place(row)]
         numbers[kind.model] = {row.pk: place for place, row in enumerate(rows, start=1)}

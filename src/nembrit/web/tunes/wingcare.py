@@ -39,7 +39,7 @@ def recent(craft: Craft, configuration: Configuration | None, *, most: int = _RE
 
 def trims(craft: Craft, latest: Configuration) -> Filled | None:
     """New servo centres from the newest flights with these settings: what is held, and a step of yaw against a pull."""
-    flown = recent(craft, latest)
+    flown = _with_these_centres(craft, latest)
     held = next(((flight, wing.trim) for flight, wing in flown if wing.trim is not None), None)
     pulled = next(((flight, wing) for flight, wing in flown if wing.weaving is not None), None)
     by_speed = next((wing.told_by_speed for _, wing in flown if wing.told_by_speed != "cannot tell"), "cannot tell")
@@ -69,6 +69,13 @@ def trims(craft: Craft, latest: Configuration) -> Filled | None:
         text=_trim_text(values, None if step else held, pulled if step else None),
         notes=tuple(notes),
     )
+
+
+def _with_these_centres(craft: Craft, latest: Configuration) -> list[tuple[Flight, Wing]]:
+    """The newest flights whose servos were centred as they are now, whatever else was changed since."""
+    centres = centres_of(latest)
+    found = recent(craft, None, most=2 * _RECENT)
+    return [(flight, wing) for flight, wing in found if flight.configuration and centres_of(flight.configuration) == centres]
 
 
 def _trim_text(values: Mapping[str, str], held: tuple[Flight, Trim] | None, pulled: tuple[Flight, Wing] | None) -> dict[str, Any]:

@@ -86,6 +86,8 @@ def advance(x, aileron, elevator, rudder, throttle, air_north, air_east, air_up,
         x[11] = 0.0
         for k in range(6):
             x[k] *= 1 - 1.5 * dt
+        x[2] = 0.0
+        x[4] = 0.0
         x[6] *= 1 - 3.0 * dt
         x[7] *= 1 - 3.0 * dt
     return speed, north, east, up, alpha

@@ -25,7 +25,9 @@ PAGES = {
     "question": "/craft/1/questions/new/", "questions": "/craft/1/questions/", "sessions": "/craft/1/sessions/", "archive": "/archive/",
     "two groups": "/craft/1/slips/new/?group=pd.roll&also=pd.pitch",
     "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
-    "wing": "/craft/3/flights/2/wing/", "flight of a plane": "/craft/3/flights/2/", "surfaces": "/craft/3/surfaces/",
+    "wing": "/craft/3/flights/3/wing/", "flight of a plane": "/craft/3/flights/2/", "surfaces": "/craft/3/surfaces/",
+    "path": "/craft/3/flights/8/path/", "return": "/craft/3/flights/9/return/", "gains of a plane": "/craft/3/flights/10/wing/",
+    "rule of a return": "/craft/3/return/", "obstacles": "/ground/", "line of sight": "/ground/sight/",
 }  # fmt: skip
 
 

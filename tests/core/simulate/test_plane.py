@@ -1,6 +1,8 @@
 """The stand-in for a plane, and what the wing's analyses make of what was planted in it."""
 
 import math
+from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -22,8 +24,15 @@ BY_KEY = {card.key: card for card in WING_CARDS}
 YAW_OFF = {"3": 1500.0 + 17, "4": 1500.0 + 17}  # mirrored servos: alike in microseconds is yaw
 
 
+def recorded(flight: PlaneFlight) -> Recording:
+    return Recording.of(flight.channels, sample_rate_hz=flight.log_hz, modes=flight.modes)
+
+
 def told(flight: PlaneFlight) -> Wing:
-    recording = Recording.of(flight.channels, sample_rate_hz=50.0)
+    return analysed(recorded(flight))
+
+
+def analysed(recording: Recording) -> Wing:
     found = analyse(Flight(recording, craft=CraftFacts(kind="fixed_wing", surfaces=SURFACES)), only=["wing"]).wing
     assert found is not None
     return found
@@ -97,3 +106,53 @@ def test_the_same_seed_flies_the_same_flight_and_its_log_reads_back() -> None:
 def test_what_cannot_be_flown_is_refused(surfaces: tuple, card: Card, world: dict, words: str) -> None:
     with pytest.raises(InputError, match=words):
         fly_plane(surfaces, card, PlaneWorld(**world))
+
+
+def without(*roles: str) -> Callable[[Recording], Recording]:
+    return lambda own: replace(
+        own, channels={name: values for name, values in own.channels.items() if not name.startswith(roles)}
+    )
+
+
+def repeated(own: Recording) -> Recording:
+    """A recorder that writes each fix four times, and loses a second of them now and then."""
+    held = {name: values.copy() for name, values in own.channels.items()}
+    for name in ("latitude", "longitude", "ground_speed", "course"):
+        held[name] = np.repeat(held[name][::40], 40)[: held[name].size]
+        held[name][1000:1050] = np.nan
+    return replace(own, channels=held)
+
+
+@pytest.mark.parametrize(
+    ("spoil", "told", "lost"),
+    [
+        (without("attitude"), {"weaving": "no attitude in this log", "return": "needs positions and attitude"}, {"weaving"}),
+        (without("mode"), {"lurch": "no mode in this log", "return": "no mode in this log"}, set()),
+        (
+            without("course", "ground_speed", "latitude"),
+            {"wind": "no ground speed and course", "navigation": "no positions"},
+            {"wind"},
+        ),
+        (without("servo"), {"trim": "no servo outputs"}, {"trim"}),
+        (without("stick"), {"trim": "no sticks in this log"}, {"trim"}),
+        (without("setpoint"), {"rate_response.roll": "wanted and achieved rate of roll are needed"}, set()),
+        (without("airspeed"), {}, set()),
+        (repeated, {}, set()),
+    ],
+)
+def test_each_gap_of_a_log_says_which_question_it_costs(
+    spoil: Callable[[Recording], Recording], told: dict[str, str], lost: set[str]
+) -> None:
+    found = analysed(spoil(recorded(flown("wing_tracks"))))
+    assert {name: reason for name, reason in found.reasons.items() if name in told and told[name] in reason}.keys() == told.keys()
+    assert {name for name in ("wind", "weaving", "trim") if getattr(found, name) is None} == lost
+
+
+def test_ten_samples_a_second_are_enough_for_all_but_rates() -> None:
+    world = PlaneWorld(seed=5, wind_m_s=3.0, log_hz=10.0, faults=PlaneFaults(neutral_us=YAW_OFF))
+    found = analysed(recorded(fly_plane(SURFACES, BY_KEY["wing_tracks"], world)))
+    assert found.weaving is not None
+    assert found.weaving.side == "left"
+    assert found.wind is not None
+    assert found.trim is not None
+    assert "logged at 10 Hz: how rates follow needs 50 Hz" in found.reasons["rate_response.roll"]

@@ -113,8 +113,7 @@ def _rates(recording: Recording, axis: str, deflection: FloatArray | None) -> Ra
 
 def _wind(track: Track) -> Wind:
     if track.north_m_s is None or track.east_m_s is None:
-        empty = np.full(track.t_s.size, np.nan)
-        return estimate_wind(empty, empty, rate_hz=RATE_HZ)
+        raise NotEnoughData("no ground speed and course, and no positions: switch on logging of the position")
     return estimate_wind(track.north_m_s, track.east_m_s, rate_hz=RATE_HZ, airspeed_m_s=track.airspeed_m_s)
 
 

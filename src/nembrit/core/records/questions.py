@@ -76,7 +76,7 @@ _WING_NEEDS = (
           better_with=("home_distance",), better_for="knowing where home is", advice="log the mode's name, positions, height and attitude"),
     _Need(question="Does it lurch when switched to manual?", roles=("mode", "gyro.roll", "gyro.pitch"), least_rate_hz=10,
           better_with=_STICKS, better_for="leaving out your own hand", advice="log the mode's name and the gyro"),
-    _Need(question="How do its rates follow, and does the feed-forward fit?", roles=("setpoint.roll", "gyro.roll"), least_rate_hz=25, good_rate_hz=49,
+    _Need(question="How do its rates follow, and does the feed-forward fit?", roles=("setpoint.roll", "gyro.roll"), least_rate_hz=40, good_rate_hz=49,
           better_with=("servo.1", "airspeed"), better_for="the feed-forward", advice="log wanted and achieved rates at 50 Hz or more"),
     _Need(question="Have the automatic gains settled?", roles=("stick.roll", "setpoint.roll", "gyro.roll"), least_rate_hz=10,
           better_with=("gain.roll.f",), better_for="following the gain itself", advice="log sticks, rates and the gain; fly the card of full holds"),
@@ -108,13 +108,18 @@ def answers(rates_hz: dict[str, float], *, flight_s: float, kind: str = "multiro
     return tuple(_answer(need, known, flight_s, card="the trim card") for need in _WING_NEEDS)
 
 
-def matters(code: str, kind: str) -> bool:
+_SOMETIMES = ("attitude_wanted", "course_wanted", "altitude_wanted", "cross_track", "gain")  # empty while nothing is wanted
+
+
+def matters(code: str, kind: str, column: str | None = None) -> bool:
     """Whether a note on a log's quality says anything about a kind of craft: nobody needs 1 kHz to trim a plane.
 
-    >>> matters("rate_low", "fixed_wing"), matters("gap", "fixed_wing")
-    (False, True)
+    >>> matters("rate_low", "fixed_wing"), matters("gap", "fixed_wing"), matters("missing", "fixed_wing", "cross_track")
+    (False, True, False)
     """
-    return kind != "fixed_wing" or code not in ("rate_low", "coarse")
+    if kind != "fixed_wing":
+        return True
+    return code not in ("rate_low", "coarse") and not (code == "missing" and (column or "").split(".")[0] in _SOMETIMES)
 
 
 def _answer(need: _Need, rates_hz: dict[str, float], flight_s: float, *, card: str = "the half-minute card") -> Answer:

@@ -62,7 +62,7 @@ def log_document(
                 "detail": note.detail,
             }
             for note in log.quality
-            if matters(note.code, kind)
+            if matters(note.code, kind, note.column)
         ],
     }
 

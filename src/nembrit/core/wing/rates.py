@@ -18,6 +18,7 @@ _AR, _PASSES, _HIGH_HZ, _PLANT_HIGH_HZ, _FORWARD_HIGH_HZ = 6, 3, 0.1, 0.15, 0.3
 _SCALES = tuple(10.0**power for power in np.arange(-5.0, 1.01, 0.5))
 _BLOCKS, _MOST_S, _STRETCH_S = 8, 240.0, 5.0
 _LEAST_S, _LEAST_DPS, _LEAST_SHARE = 25.0, 6.0, 0.01
+_LEAST_HZ = 40.0
 _LEVEL_S, _PEAK_S = 0.5, 1.0
 _FORWARD_OFF = 0.12
 _NO_MARGINS = (
@@ -58,7 +59,7 @@ def rate_response(
 
     Raises
     ------
-    NotEnoughData : below 25 s of use or 6 deg/s RMS of wanted rate.
+    NotEnoughData : below 40 Hz, 25 s of use or 6 deg/s RMS of wanted rate.
 
     Notes
     -----
@@ -68,6 +69,8 @@ def rate_response(
     is told. Intervals by leaving out an eighth of the flight at a time. Errors on simulated flights (nine in ten): delay 12 ms,
     peak 5 points, level 4, K 5 %, τ + T 14 ms.
     """
+    if sample_rate_hz < _LEAST_HZ:
+        raise NotEnoughData(f"logged at {sample_rate_hz:.0f} Hz: how rates follow needs 50 Hz; raise the log rate")
     step_n = max(1, round(sample_rate_hz / RATE_HZ))
     rate_hz = sample_rate_hz / step_n
     n = wanted_dps.size // step_n

@@ -55,7 +55,7 @@ class Log(models.Model):
     def notes(self) -> list[dict[str, Any]]:
         """What is wrong with it, as far as it matters for its craft."""
         kind = self.craft.kind if self.craft else Craft.Kind.MULTIROTOR
-        return [note for note in self.quality if matters(note["code"], kind)]
+        return [note for note in self.quality if matters(note["code"], kind, note.get("column"))]
 
     def __str__(self) -> str:
         return self.file_name

@@ -8,6 +8,7 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -24,7 +25,7 @@ from nembrit.core.simulate.plane.airframe import AIRFRAMES, Airframe, PlaneFault
 from nembrit.core.simulate.plane.flight import PlaneFlight, fly_plane
 from nembrit.core.wing.trim import trim_of
 
-FIRST_SEED = 852390000  # drawn for this run; not used anywhere else
+FIRST_SEED = 467025000  # drawn for this run; not used anywhere else
 N_A_KIND = 12
 SURFACES: dict[str, tuple[Surface, ...]] = {
     "v_tail": (
@@ -291,7 +292,25 @@ def rates_case(number: int) -> dict[str, float | bool]:
 # --- the report
 
 
+def measure() -> tuple[list[str], bool]:
+    """The section of the report, and whether no side or faultless flight was judged wrongly."""
+    lines = list(report())
+    sure = [line for line in lines if any(item in line for item in _NEVER_WRONG)]
+    return lines, all(line.endswith(": met |") for line in sure)
+
+
+_NEVER_WRONG = ("side of a roll trim", "pull where there is none", "tilted horizon", "two speeds")
+
+
 def report() -> Iterable[str]:
+    yield "## Planes"
+    yield ""
+    yield (
+        f"Measured {datetime.now(UTC):%d %B %Y} on planes of the stand-in (V-tail, T-tail, flying wing) whose derivatives were "
+        f"drawn within a fifth, seeds from {FIRST_SEED}, wind 0.5 to 6 m/s, gusts of 0.3 to 1.5 m/s, 50 Hz. Truth is what was put "
+        "in, or what the same plane does in still air."
+    )
+    yield ""
     with ProcessPoolExecutor() as pool:
         yield from _rows(pool)
 

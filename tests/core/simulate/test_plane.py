@@ -131,7 +131,7 @@ def repeated(own: Recording) -> Recording:
         (
             without("course", "ground_speed", "latitude"),
             {"wind": "no ground speed and course", "navigation": "no positions"},
-            {"wind"},
+            {"wind", "weaving"},
         ),
         (without("servo"), {"trim": "no servo outputs"}, {"trim"}),
         (without("stick"), {"trim": "no sticks in this log"}, {"trim"}),

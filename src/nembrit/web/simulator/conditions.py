@@ -5,6 +5,7 @@ from typing import Any
 # a plane's: servos of the V-tail or the ailerons stand where they fly straight
 PLANE_CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
     "sound": ("sound", {}),
+    "out_of_trim": ("out of trim in roll and yaw", {"off_us": {"roll": 20.0, "yaw": 17.0}}),
     "tilted_horizon": ("with a horizon that is tilted by two degrees", {"tilt_deg": 2.0}),
     "tight_navigation": ("with a navigation that is too tight", {"tight": 7.0}),
     "one_sided_thrust": ("with a motor that pulls to one side", {"thrust_aside_m": 0.05}),

@@ -113,7 +113,9 @@ def _plane_log(craft: Craft, configuration: Configuration, card: Card, world: di
     """A plane's flight with the servo centres and gains of a configuration, as a file."""
     from nembrit.core.simulate.plane.flight import DECIMALS, fly_plane  # compiles: not before it is needed
 
-    faults = PlaneFaults(**world.get("faults", {}))
+    # where a plane flies straight is its own, whatever centres its settings give it
+    straight = {str(one.servo): one.centre_us for one in surfaces_of(craft)}
+    faults = PlaneFaults(**{"neutral_us": straight, **world.get("faults", {})})
     surfaces = surfaces_of(craft, configuration)
     flown = fly_plane(
         surfaces, card, PlaneWorld(seed=world["seed"], wind_m_s=world["wind_m_s"], faults=faults),

@@ -88,6 +88,7 @@ class PlaneFaults:
     """What is not as it should be."""
 
     neutral_us: Mapping[str, float] = field(default_factory=dict)  # by servo: pulse at which the plane flies straight
+    off_us: Mapping[str, float] = field(default_factory=dict)  # by axis: deflection it needs beyond those pulses
     tilt_deg: float = 0.0  # of the horizon that the controller believes in, right wing down
     tight: float = 1.0  # navigation gain over the one that is set
     thrust_aside_m: float = 0.0

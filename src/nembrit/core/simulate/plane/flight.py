@@ -65,7 +65,8 @@ def fly_plane(
     noise = rng.standard_normal((n, 16)).tolist()
     cruise = cruise_m_s(plane)
     controller = Controller(plane=plane, numbers=autopilot or Autopilot(), faults=world.faults, cruise_m_s=cruise)
-    off = [_offsets(surfaces, world.faults.neutral_us)[axis] / _TRAVEL_US for axis in ("roll", "pitch", "yaw")]
+    needed, more = _offsets(surfaces, world.faults.neutral_us), world.faults.off_us
+    off = [(needed[axis] + more.get(axis, 0.0)) / _TRAVEL_US for axis in ("roll", "pitch", "yaw")]
     way = math.radians(world.wind_from_deg + 180.0)
     wind = (world.wind_m_s * math.cos(way), world.wind_m_s * math.sin(way))
     x = np.zeros(12)

@@ -7,7 +7,7 @@ from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Slip
-from tests.core.wing.planes import SURFACES, followed, hands_off
+from tests.core.wing.planes import SURFACES, followed, gain_holds, hands_off
 from tests.pageforms import fields_of
 from tests.web.bench.test_wing import fly
 
@@ -74,3 +74,35 @@ def test_settings_of_a_plane_are_judged_by_a_plane_s_numbers(client: Client, pla
     page = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
     assert "lurch at the switch to manual, roll" in page
     assert "motor roughness" not in page
+
+
+@pytest.mark.parametrize(
+    ("tops", "group", "values"),
+    [
+        ((68.0, 70.0), "feed_forward", {"f on roll": "69"}),
+        ((68.0, 90.0), "feed_forward", {}),  # two runs that differ: another is flown first
+        ((20.0, 20.3), "pd.roll", {"p on roll": "18"}),  # saved already: a little less P
+        ((68.0, 70.0), "pd.roll", {}),  # not saved yet
+    ],
+)
+def test_automatic_gains_become_slips(
+    client: Client, plane: Craft, tops: tuple[float, float], group: str, values: dict[str, str]
+) -> None:
+    for number, top in enumerate(tops):
+        climb = [0.9 * top + 0.1 * top * min(1.0, k / 6) for k in range(12)]
+        climb[8] *= 0.97
+        fly(client, plane, gain_holds([2.0] * 12, climb), f"gains-{number}.csv", "wing_gains")
+    names = {f"{term} on roll": (f"gain.rate.roll.{term}", None) for term in "pif"}
+    hangar.save_name_map(plane, names)
+    page = client.get(f"/craft/{plane.pk}/slips/new/?group={group}").content.decode()
+    assert ("Filled in from" in page) is bool(values)
+    form = fields_of(page)
+    assert {name: form[f"value-{name}"] for name in values} == values
+
+
+def test_a_plane_s_stages_ask_what_a_plane_can_show(client: Client, plane: Craft) -> None:
+    tune = tunes.tune_of(plane)
+    for stage, told in (("filters", "Go on to gains"), ("gains", "the feed-forward of roll fits what the surface gives")):
+        type(tune).objects.filter(pk=tune.pk).update(stage=stage)
+        fly(client, plane, hands_off(2), f"{stage}.csv")
+        assert told in client.get(f"/craft/{plane.pk}/tune/").content.decode()

@@ -65,4 +65,4 @@ def _run(flight: Flight) -> Metrics:
     )
 
 
-METRICS = Analysis(key="metrics", version=3, result=Metrics, run=_run, in_words="numbers to compare flights by")
+METRICS = Analysis(key="metrics", version=4, result=Metrics, run=_run, in_words="numbers to compare flights by")

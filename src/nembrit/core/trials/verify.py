@@ -11,7 +11,10 @@ from nembrit.core.trials.plan import LEAST_FLIGHTS, MOST_FLIGHTS, Plan, Primary
 from nembrit.core.trials.verdict import FlightValues, MetricVerdict, compare_flights
 
 # bounce-back and wash scatter too much from flight to flight to be held to a limit
-KEYS = ("motion_noise", "motor_roughness", "tracking_error", "overshoot", "step_delay")
+KEYS = (
+    "motion_noise", "motor_roughness", "tracking_error", "overshoot", "step_delay", "held_trim", "pull", "sway", "off_line",
+    "rate_delay", "rate_peak",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,6 +9,8 @@ from nembrit.core.wing.rates import RateResponse
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.weaving import Weaving
 
+_FLOORS = {"held_trim": 2.0, "lurch": 1.0, "pull": 0.1}  # below these nobody tells one flight from another: changes are ratios
+
 
 def wing_numbers(
     trim: Trim | None,
@@ -24,13 +26,13 @@ def wing_numbers(
     """
     found: dict[str, float] = {}
     if trim is not None:
-        found |= {f"held_trim.{axis}": abs(own.trim_us) for axis, own in trim.axes.items()}
+        found |= {f"held_trim.{axis}": max(abs(own.trim_us), _FLOORS["held_trim"]) for axis, own in trim.axes.items()}
     for axis in ("roll", "pitch"):
         turned = [abs(one.rates_dps[axis]) for one in lurches if axis in one.rates_dps]
         if turned:
-            found[f"lurch.{axis}"] = sum(turned) / len(turned)
+            found[f"lurch.{axis}"] = max(sum(turned) / len(turned), _FLOORS["lurch"])
     if weaving is not None:
-        found |= {"pull": abs(weaving.creep_deg_s), "sway": weaving.swing_deg}
+        found |= {"pull": max(abs(weaving.creep_deg_s), _FLOORS["pull"]), "sway": weaving.swing_deg}
     for axis, own in rates.items():
         found |= {f"rate_delay.{axis}": own.delay_s[0], f"rate_peak.{axis}": own.peak_ratio[0]}
     wanted = [leg for leg in navigation.legs if leg.is_wanted and leg.cross_track_m is not None] if navigation else []

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from nembrit.core.tuning.design import target_for
 from nembrit.core.wing.cure import TRIMMED_US
+from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.words import signed
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
@@ -47,6 +48,9 @@ def needs_of(tune: Tune) -> list[Need]:
         return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
     if stage == Tune.Stage.TRIM:
         return [_trimmed(flights), _straight(flights), *_led_back(craft, latest)]
+    if craft.kind == Craft.Kind.FIXED_WING and stage in (Tune.Stage.FILTERS, Tune.Stage.GAINS):
+        # its recorder is too slow to judge filters by: they stay as they came
+        return [] if stage == Tune.Stage.FILTERS else [_forward(flights)]
     if stage == Tune.Stage.FILTERS:
         return [
             _no_fault(flights),
@@ -126,6 +130,18 @@ def _led_back(craft: Craft, latest: Configuration | None) -> list[Need]:
     values = led_back(craft, latest) if latest else {}
     told = ", ".join(f"{name} was {value}" for name, value in values.items())
     return [Need(text="the loosened navigation is led back", is_met=False, told=told, is_decided=True)] if values else []
+
+
+def _forward(flights: list[Flight]) -> Need:
+    text = "the feed-forward of roll fits what the surface gives"
+    for flight, results in by_flight(flights[:8], "wing"):
+        wing = results.wing if results is not None else None
+        told = wing.rate_response["roll"].forward_ratio if wing is not None and "roll" in wing.rate_response else None
+        if told is not None:
+            return Need(
+                text=text, is_met=forward_word(told) == "fits", told=f"flight {flight.number}: {told[0]:.2f}", is_bench=True
+            )  # fmt: skip
+    return Need(text=text, is_met=False, told="fly the card of full holds", is_flown=True)
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:

@@ -53,10 +53,18 @@ def proposal(craft: Craft, latest: Configuration | None, group: str, given: Quer
     if latest is None or group in ("", "hardware"):
         return None
     if group in ("trim", "navigation") and craft.kind == Craft.Kind.FIXED_WING:
-        cared = (wingcare.trims if group == "trim" else wingcare.navigation)(craft, latest)
-        if cared is None:
-            return None
-        return Proposal(flight=cared.flight, values=cared.values, text=cared.text, notes=cared.notes)
+        return _cared((wingcare.trims if group == "trim" else wingcare.navigation)(craft, latest))
+    if craft.kind == Craft.Kind.FIXED_WING:
+        return _cared(wingcare.gains(craft, latest, group))
+    return _by_bench(craft, latest, group, given)
+
+
+def _cared(cared: wingcare.Filled | None) -> Proposal | None:
+    return None if cared is None else Proposal(flight=cared.flight, values=cared.values, text=cared.text, notes=cared.notes)
+
+
+def _by_bench(craft: Craft, latest: Configuration, group: str, given: QueryDict) -> Proposal | None:
+    """What a multirotor's benches tried or advise."""
     text = given.get("flight", "")
     if not text:
         found = bench_for(craft, latest)

@@ -7,13 +7,15 @@ from typing import Any
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import number
+from nembrit.core.tuning.translate import like
 from nembrit.core.wing.cure import LEAST_MOVE_US, TrimCheck, loosened, new_centres, trim_check, yaw_step, yaw_trim_of
+from nembrit.core.wing.gainruns import GainRuns, gain_runs, is_saved, less_p
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.words import signed
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.hangar.services import centres_of, core_settings, name_map, surfaces_of
+from nembrit.web.hangar.services import centres_of, core_settings, name_map, saved_forward, surfaces_of
 from nembrit.web.tunes.models import Slip
 
 _RECENT = 8
@@ -163,6 +165,43 @@ def navigation(craft: Craft, latest: Configuration) -> Filled | None:
         "limit_most_1": "50",
     }  # fmt: skip
     return Filled(flight=flown[0][0], values=values, text=text, notes=())
+
+
+def gains(craft: Craft, latest: Configuration, group: str) -> Filled | None:
+    """What automatic gains found, as settings; once they are saved a little less P of an axis. Nothing before they settled."""
+    flown = recent(craft, None, most=12)
+    names, present = name_map(craft), {one.name: one.value for one in core_settings(latest)}
+    meant = {meaning.key: name for name, meaning in names.items() if name in present}
+    found = {axis: runs for axis in ("roll", "pitch") if (runs := _runs(flown, axis)) is not None and runs.agrees}
+    saved = saved_forward(craft)
+    newest = next((flight for flight, wing in flown if wing.gain_flight), None)
+    if newest is None:
+        return None
+    values, why = {}, []
+    if group == "feed_forward":
+        for axis, runs in found.items():
+            name = meant.get(f"gain.rate.{axis}.f", "")
+            if name and not is_saved(runs.middle, saved.get(axis, 0.0)):
+                values[name] = like(present[name], runs.middle)
+                why.append(f"{axis}: {runs.in_words}")
+    else:
+        axis = group.partition(".")[2]
+        name = meant.get(f"gain.rate.{axis}.p", "")
+        is_kept = axis in found and axis in saved and is_saved(found[axis].middle, saved[axis])
+        if name and is_kept and (p := number(present[name])):
+            values[name] = like(present[name], less_p(p))
+            why.append(f"the automatic gains of {axis} are saved; many lower P a little then (common practice)")
+    if not values:
+        return None
+    text = {
+        "title": ", ".join(f"{name} {present[name]} → {value}" for name, value in values.items())[:120],
+        "why": f"Flight {newest.number}: {'; '.join(why)}.", "expect": "It follows as quickly and swings less.",
+    }  # fmt: skip
+    return Filled(flight=newest, values=values, text=text, notes=())
+
+
+def _runs(flown: list[tuple[Flight, Wing]], axis: str) -> GainRuns | None:
+    return gain_runs([wing.gain_flight[axis] for _, wing in reversed(flown) if axis in wing.gain_flight])
 
 
 # --- the check of a trim

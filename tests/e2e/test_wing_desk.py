@@ -58,7 +58,7 @@ def test_a_return_is_judged_by_what_is_set_on_its_map(page: Page, clean_page: li
     expect(page.get_by_role("row", name=re.compile("wires.*75")).first).to_be_visible()
     page.get_by_role("link", name="All that is marked, and files").click()
     for name in ("wires", "far mast"):
-        page.get_by_role("button", name=f"Take it out: {name}").click()
+        page.get_by_role("button", name=f"Take it out: {name}", exact=True).click()
         expect(page.get_by_text(f"“{name}” is no longer marked.")).to_be_visible()
     assert clean_page == []
 

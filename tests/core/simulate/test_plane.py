@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import pytest
@@ -38,7 +39,14 @@ def analysed(recording: Recording) -> Wing:
     return found
 
 
+@cache
+def _flown(card: str, seed: int, wind_m_s: float) -> PlaneFlight:
+    return fly_plane(SURFACES, BY_KEY[card], PlaneWorld(seed=seed, wind_m_s=wind_m_s))
+
+
 def flown(card: str | Card, seed: int = 5, wind_m_s: float = 3.0, **faults: object) -> PlaneFlight:
+    if isinstance(card, str) and not faults:
+        return _flown(card, seed, wind_m_s)
     world = PlaneWorld(seed=seed, wind_m_s=wind_m_s, faults=PlaneFaults(**faults))
     return fly_plane(SURFACES, BY_KEY[card] if isinstance(card, str) else card, world)
 
@@ -52,7 +60,7 @@ def flown(card: str | Card, seed: int = 5, wind_m_s: float = 3.0, **faults: obje
         ({"tight": 7.0}, {"navigation_gain"}, None),
     ],
 )
-@pytest.mark.parametrize("seed", [5, 6])
+@pytest.mark.parametrize("seed", [5, pytest.param(6, marks=pytest.mark.long)])
 def test_what_was_planted_is_told_from_legs_and_a_box(faults: dict, verdicts: set[str], side: str | None, seed: int) -> None:
     found = told(flown("wing_tracks", seed, **faults))
     assert found.weaving is not None, found.reasons

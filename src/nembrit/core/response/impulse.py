@@ -13,13 +13,14 @@ import scipy.linalg
 import scipy.optimize
 import scipy.signal
 
+from nembrit.core.spectra.spread import spread
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 WORK_RATE_HZ = 500.0
 N_TAPS = 200
 _N_AR = 10
 N_BLOCKS = 12
-_MOST_S, _STRETCH_S = 120.0, 5.0
+_MOST_S = 120.0
 
 
 def decimated(
@@ -44,7 +45,7 @@ def decimated(
     n_history = N_TAPS + _N_AR
     has_history = _all_before(whole, n_history)
     has_history[:n_history] = False
-    return list(signals), _spread(usable & has_history & _all_before(usable, _N_AR + 1), rate_hz), rate_hz
+    return list(signals), spread(usable & has_history & _all_before(usable, _N_AR + 1), rate_hz, most_s=_MOST_S), rate_hz
 
 
 def _all_before(good: BoolArray, n: int) -> BoolArray:
@@ -57,15 +58,6 @@ def _all_near(good: BoolArray, n: int) -> BoolArray:
     """Whether a sample and n on either side are good."""
     padded = np.concatenate((good, np.ones(n, bool)))
     return _all_before(padded, 2 * n + 1)[n:]
-
-
-def _spread(keep: BoolArray, rate_hz: float) -> BoolArray:
-    """At most two minutes of rows, in stretches of 5 s spread over the flight: more tells nothing that pays for its time."""
-    share = float(keep.sum()) / (_MOST_S * rate_hz)
-    if share <= 1:
-        return keep
-    stretch = np.arange(keep.size) // max(1, round(_STRETCH_S * rate_hz))
-    return keep & (np.floor((stretch + 1) / share) > np.floor(stretch / share))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

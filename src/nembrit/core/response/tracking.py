@@ -181,10 +181,12 @@ def flies_itself_share(recording: Recording, axis: str) -> float | None:
         return None
     edges = np.unique(np.quantile(stick, np.linspace(0, 1, 41)))
     place = np.clip(np.searchsorted(edges, stick) - 1, 0, max(0, edges.size - 2))
-    means = np.array([setpoint[place == k].mean() if (place == k).any() else 0.0 for k in range(max(1, edges.size - 1))])
-    centre = np.array([stick[place == k].mean() if (place == k).any() else 0.0 for k in range(means.size)])
+    parts = [place == k for k in range(max(1, edges.size - 1)) if (place == k).any()]
+    means, centre = (np.array([values[part].mean() for part in parts]) for values in (setpoint, stick))
     order = np.argsort(centre)
-    curve = np.interp(stick, centre[order], means[order])
+    centre, means = centre[order], means[order]
+    apart = np.append(True, np.diff(centre) > 1e-9)  # a stick at rest rings on below any recorder's step
+    curve = np.interp(stick, centre[apart], means[apart])
     return float(np.var(setpoint - curve) / np.var(setpoint))
 
 

@@ -10,13 +10,14 @@ import scipy.optimize
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.spectra.spread import spread
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 RATE_HZ = 50.0
 _TAPS, _ALPHA = 60, 0.9  # of 20 ms: 1.2 s
 _AR, _PASSES, _HIGH_HZ, _PLANT_HIGH_HZ, _FORWARD_HIGH_HZ = 6, 3, 0.1, 0.15, 0.3
 _SCALES = tuple(10.0**power for power in np.arange(-5.0, 1.01, 0.5))
-_BLOCKS, _MOST_S, _STRETCH_S = 8, 240.0, 5.0
+_BLOCKS, _MOST_S = 8, 240.0
 _LEAST_S, _LEAST_DPS, _LEAST_SHARE = 25.0, 6.0, 0.01
 _LEAST_HZ = 40.0
 _LEVEL_S, _PEAK_S = 0.5, 1.0
@@ -127,15 +128,6 @@ def _told(fits: list[FloatArray], read: Callable[[FloatArray], float]) -> Told:
     return whole, (whole - 2.36 * error, whole + 2.36 * error)  # Student's t of seven degrees of freedom
 
 
-def _spread(rows: BoolArray, rate_hz: float) -> BoolArray:
-    """At most four minutes of rows, in stretches of 5 s spread over the flight."""
-    share = float(rows.sum()) / (_MOST_S * rate_hz)
-    if share <= 1:
-        return rows
-    stretch = np.arange(rows.size) // max(1, round(_STRETCH_S * rate_hz))
-    return rows & (np.floor((stretch + 1) / share) > np.floor(stretch / share))
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class _Normal:
     """Normal equations by block."""
@@ -152,7 +144,7 @@ def _steps(wanted: FloatArray, gyro: FloatArray, good: BoolArray, rate_hz: float
     r, y = (scipy.signal.lfilter(*high, values) for values in (wanted, gyro))
     rows = good.copy()
     rows[: _TAPS + _AR] = False
-    rows = _spread(rows, rate_hz)
+    rows = spread(rows, rate_hz, most_s=_MOST_S)
     normal = _normal(r, y, rows)
     scale = _best_scale(normal)
     for _ in range(_PASSES):
@@ -229,7 +221,7 @@ def _plants(
     scaled = np.where(usable, deflection * speed / float(np.mean(speed[usable])), 0.0)
     high = scipy.signal.butter(1, _PLANT_HIGH_HZ, "highpass", fs=rate_hz)
     u, y = (scipy.signal.lfilter(*high, values) for values in (scaled, np.where(usable, gyro, 0.0)))
-    rows = _spread(usable, rate_hz)
+    rows = spread(usable, rate_hz, most_s=_MOST_S)
     start = _plant(u, y, rows, rate_hz, np.array([0.08, 0.04]))
     blocks = _block_of(gyro.size)
     return [start, *(_plant(u, y, rows & (blocks != block), rate_hz, start[1:]) for block in range(_BLOCKS))]

@@ -17,7 +17,7 @@ from nembrit.core.simulate.plane.sensors import Sensors
 from nembrit.core.types import FloatArray
 from nembrit.core.wing.mixing import joined, split
 
-_STEP_HZ, _CONTROL_HZ = 100.0, 100.0  # at least
+_STEP_HZ, _CONTROL_HZ = 100.0, 50.0  # at least
 _METRES_PER_DEGREE = 111_320.0
 _SERVO_LAG_S, _MOTOR_LAG_S = 0.05, 0.4
 _TRAVEL_US = 500.0
@@ -72,18 +72,18 @@ def fly_plane(
     x = np.zeros(12)
     x[0], x[1], x[11] = cruise + wind[0], wind[1], _LAUNCHED_M  # heading north at its own airspeed
     moving = (float(x[0]), float(x[1]), 0.0)
-    sensors = Sensors(faults=world.faults, dt=dt, airspeed=cruise, ground=moving[:2], height=_LAUNCHED_M)
+    every, controls = round(step_hz / world.log_hz), round(step_hz / max(_CONTROL_HZ, world.log_hz))
+    sensors = Sensors(faults=world.faults, dt=controls * dt, airspeed=cruise, ground=moving[:2], height=_LAUNCHED_M)
     aileron = elevator = rudder = 0.0
     throttle, airspeed, servo, motor = 0.5, cruise, dt / _SERVO_LAG_S, dt / _MOTOR_LAG_S
     air = _Air(world, dt)
-    every, controls = round(step_hz / world.log_hz), round(step_hz / _CONTROL_HZ)
     rows: list[dict[str, float]] = []
     modes: list[str] = []
     wish, asked = Wish(mode="level"), Asked(0.0, 0.0, 0.0, 0.5, 0.0, 0.0, "level")
     for k in range(n):
         gust = air.step(noise[k])
-        seen = sensors.see(x.tolist(), moving, airspeed, noise[k])
         if k % controls == 0:
+            seen = sensors.see(x.tolist(), moving, airspeed, noise[k])
             wish = pilot.wish(k * dt, seen.north_m, seen.east_m)
             asked = controller.ask(wish, seen, controls * dt)
         aileron += (asked.aileron - aileron) * servo

@@ -8,6 +8,7 @@ OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",
     "lay over", "names", "configuration", "edit", "attach", "gains",
     "pack", "compose", "questions", "sessions", "archive", "two groups", "report",
+    "rule of a return", "obstacles", "gains of a plane", "surfaces", "flight of a plane", "line of sight",
     "preflight", "simulator, scales unknown", "craft edit", "sensors", "vibration", "meanings", "log",
 )  # fmt: skip
 # left to `run.py check --full`, so that a whole run stays below ten minutes on two processors
@@ -22,6 +23,10 @@ LONG = (
     "test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say[chromium-phone]",
     "bench/test_bench.py::TestSensors::test_a_companion_log",
     "bench/test_bench.py::TestMechanicsFirst::test_flights_from_before_the_fault",
+    "test_every_plane_comes_home[False-faults0-surfaces1]",
+    "test_every_plane_comes_home[True-faults1-surfaces0]",
+    "test_every_plane_comes_home[True-faults1-surfaces2]",
+    "test_it_logs_as_often_as_asked[200.0]",
     *(f"in_both_themes_and_fit_a_phone[chromium-{name}]" for name in OTHER_PAGES),
     "test_log_desk.py::test_from_any_table_to_a_flight_by_mouse",
     "test_wrong_input.py::test_no_address_and_no_form_breaks_a_page",

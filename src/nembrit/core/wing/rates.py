@@ -21,7 +21,7 @@ _BLOCKS, _MOST_S = 8, 240.0
 _LEAST_S, _LEAST_DPS, _LEAST_SHARE = 25.0, 6.0, 0.01
 _LEAST_HZ = 40.0
 _LEVEL_S, _PEAK_S = 0.5, 1.0
-_FORWARD_OFF = 0.12
+_FORWARD_OFF = 0.2
 _NO_MARGINS = (
     "margins are not told: P and I give less than a fifth of what the servo does, and nothing above 4 Hz is seen at this rate"
 )
@@ -114,7 +114,7 @@ def _block_of(n: int) -> IntArray:
 
 
 def forward_word(told: Told) -> str:
-    """“low”, “high”, or “fits” within 12 % and where the interval leaves it open (starting value, no source)."""
+    """“low”, “high”, or “fits” within a fifth and where the interval leaves it open (starting value, no source)."""
     ratio, (low, high) = told
     if abs(ratio - 1) < _FORWARD_OFF or low <= 1 <= high:
         return "fits"

@@ -22,7 +22,7 @@ from nembrit.core.simulate.plane.airframe import AIRFRAMES, Airframe, PlaneFault
 from nembrit.core.simulate.plane.flight import PlaneFlight, fly_plane
 from nembrit.core.wing.trim import trim_of
 
-FIRST_SEED = 467025000  # drawn for this run; not used anywhere else
+FIRST_SEED = 731540000  # drawn for this run; not used anywhere else
 SURFACES: dict[str, tuple[Surface, ...]] = {
     "v_tail": (
         Surface(servo=1, role="aileron", direction=1), Surface(servo=2, role="aileron", direction=1),
@@ -67,12 +67,13 @@ class Drawn:
     wind_from_deg: float
     gusts_ratio: float
     seed: int
+    noise_ratio: float = 1.0
 
     def fly(self, card: str | Card, *, autopilot: Autopilot | None = None, hold_s: tuple[float, float] = (1.7, 2.4),
             wind_m_s: float | None = None, **faults: object) -> PlaneFlight:  # fmt: skip
         world = PlaneWorld(
             seed=self.seed, wind_m_s=self.wind_m_s if wind_m_s is None else wind_m_s, wind_from_deg=self.wind_from_deg,
-            gusts_ratio=self.gusts_ratio, hold_s=hold_s, faults=PlaneFaults(**faults),
+            gusts_ratio=self.gusts_ratio, hold_s=hold_s, noise_ratio=self.noise_ratio, faults=PlaneFaults(**faults),
         )  # fmt: skip
         return fly_plane(
             self.surfaces, CARDS[card] if isinstance(card, str) else card, world, autopilot=autopilot, airframe=self.airframe
@@ -123,7 +124,7 @@ def trim_case(number: int) -> dict[str, float | bool]:
     neutral = _neutral(plane.surfaces, "roll", off)
     windy = trim_of(_recording(plane.fly("trim", neutral_us=neutral)), plane.surfaces)
     still = trim_of(
-        _recording(replace(plane, gusts_ratio=0.0, wind_m_s=0.0, seed=1).fly("trim", neutral_us=neutral)), plane.surfaces
+        _recording(replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("trim", neutral_us=neutral)), plane.surfaces
     )
     return {
         "roll_us": windy.axes["roll"].trim_us - still.axes["roll"].trim_us,
@@ -168,7 +169,7 @@ def creep_case(number: int) -> dict[str, float | bool]:
     rng = np.random.default_rng(FIRST_SEED + 70_000 + number)
     neutral = _neutral(plane.surfaces, "yaw", float(rng.uniform(-30, 30)))
     found = told(plane.fly("creep", neutral_us=neutral), plane.surfaces)
-    still = replace(plane, gusts_ratio=0.0, wind_m_s=0.0, seed=2).fly("creep", neutral_us=neutral)
+    still = replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("creep", neutral_us=neutral)
     part = slice(round(28 * still.log_hz), round(58 * still.log_hz))
     heading = np.degrees(np.unwrap(np.radians(still.channels["heading"][part])))
     truth = float(np.polyfit(still.t_s[part], heading, 1)[0])
@@ -266,7 +267,7 @@ def rates_case(number: int) -> dict[str, float | bool]:
         "roll"
     )
     still = told(
-        replace(plane, gusts_ratio=0.0, wind_m_s=0.0, seed=3).fly("gains", autopilot=autopilot), plane.surfaces
+        replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("gains", autopilot=autopilot), plane.surfaces
     ).rate_response["roll"]
     if (
         found is None

@@ -106,3 +106,10 @@ def test_a_plane_s_stages_ask_what_a_plane_can_show(client: Client, plane: Craft
         type(tune).objects.filter(pk=tune.pk).update(stage=stage)
         fly(client, plane, hands_off(2), f"{stage}.csv")
         assert told in client.get(f"/craft/{plane.pk}/tune/").content.decode()
+
+
+def test_what_has_to_move_is_told_where_no_setting_is_known_as_a_centre(client: Client, plane: Craft) -> None:
+    hangar.save_name_map(plane, {f"servo middle {n}": ("other", None) for n in range(1, 5)})
+    fly(client, plane, hands_off(3, trims_us=(18.0, -2.0, 0.0)), "trim.csv")
+    page = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
+    assert "but no setting is known as a servo centre" in page

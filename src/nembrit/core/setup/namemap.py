@@ -107,6 +107,9 @@ _TERM_WORDS = {
     "f": "f", "ff": "f", "feedforward": "f", "forward": "f",
 }  # fmt: skip
 _LOW_WORDS = {"lowpass", "low", "smooth", "cutoff", "lpf", "hz"}
+_SERVO_WORDS = {"servo", "surface", "aileron", "elevator", "rudder", "elevon", "tail"}
+_CENTRE_WORDS = {"centre", "center", "middle", "mid", "neutral", "trim"}
+_NAVIGATION_WORDS = {"navigation", "nav", "course", "track", "line"}
 _WORD_BREAK = re.compile(r"[^a-z0-9]+|(?<=[a-z])(?=[0-9])")
 
 
@@ -115,13 +118,15 @@ def propose_map(names: Iterable[str], values: Mapping[str, float | None] | None 
 
     >>> {name: meaning.key for name, meaning in propose_map(["p on roll", "smooth d hz", "beep volume"]).items()}
     {'p on roll': 'gain.rate.roll.p', 'smooth d hz': 'filter.d_term.low.cutoff_hz'}
+    >>> sorted({meaning.key for meaning in propose_map(["servo middle 1", "servo middle 2", "follow course"]).values()})
+    ['gain.navigation.roll.p', 'trim']
     >>> propose_map(["idle"], {"idle": 5.5})["idle"].scale
     0.01
     """
     found: dict[str, Meaning] = {}
     for name in names:
         key = _guess(_WORD_BREAK.split(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).lower()))
-        if key and key not in {meaning.key for meaning in found.values()}:
+        if key and (key == "trim" or key not in {meaning.key for meaning in found.values()}):  # a plane has several servos
             found[name] = Meaning(key, _scale(key, name, (values or {}).get(name)))
     return found
 
@@ -175,6 +180,12 @@ def _guess(words: list[str]) -> str | None:
     term = next((_TERM_WORDS[word] for word in words if word in _TERM_WORDS), None)
     if axis and term:
         return f"gain.rate.{axis}.{term}"
+    if _SERVO_WORDS & set(words) and _CENTRE_WORDS & set(words):
+        return "trim"
+    if _NAVIGATION_WORDS & set(words) and not axis and (term == "p" or {"gain", "follow", "strength"} & set(words)):
+        return "gain.navigation.roll.p"
+    if {"home", "return"} & set(words) and {"height", "altitude"} & set(words):
+        return "return.height_m"
     if "notch" in words and "gyro" in words:
         return "filter.gyro.notch.q" if "q" in words else "filter.gyro.notch.centre_hz"
     if _LOW_WORDS & set(words):

@@ -40,7 +40,10 @@ def recent(craft: Craft, configuration: Configuration | None, *, most: int = _RE
 
 
 def trims(craft: Craft, latest: Configuration) -> Filled | None:
-    """New servo centres from the newest flights with these settings: what is held, and a step of yaw against a pull."""
+    """New servo centres from the newest flights with these settings: what is held, and a step of yaw against a pull.
+
+    Raises InputError where something has to move and no setting is known as a centre.
+    """
     flown = _with_these_centres(craft, latest)
     held = next(((flight, wing.trim) for flight, wing in flown if wing.trim is not None), None)
     pulled = next(((flight, wing) for flight, wing in flown if wing.weaving is not None), None)
@@ -61,6 +64,9 @@ def trims(craft: Craft, latest: Configuration) -> Filled | None:
     moved = new_centres(surfaces, None if step or held is None else held[1], step.step_us if step else 0.0)
     names = centres_of(latest)
     values = {names[servo][0]: f"{value:.0f}" for servo, value in moved.items() if servo in names}
+    if moved and not values:
+        told = ", ".join(f"servo {servo} → {value:.0f} µs" for servo, value in moved.items())
+        raise InputError(f"{told}; but no setting is known as a servo centre: say it on the page “What the names mean”")
     flight = held[0] if held else (pulled[0] if pulled else flown[0][0])
     if not values:
         return Filled(flight=flight, values={}, text={}, notes=tuple(notes))

@@ -108,6 +108,7 @@ class PlaneWorld:
     gust_s: float = 2.0  # how long a gust lasts
     hold_s: tuple[float, float] = (1.7, 2.4)  # how long the pilot holds a stick that should be held for two seconds
     log_hz: float = 50.0
+    noise_ratio: float = 1.0  # of gusts and sensors; 0: what the plane does by itself
     faults: PlaneFaults = field(default_factory=PlaneFaults)
 
     def __post_init__(self) -> None:

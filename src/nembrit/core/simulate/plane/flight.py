@@ -62,7 +62,7 @@ def fly_plane(
     rng = np.random.default_rng(world.seed)
     step_hz = max(_STEP_HZ, world.log_hz)
     dt, n = 1 / step_hz, round(card.seconds * step_hz)
-    noise = rng.standard_normal((n, 16)).tolist()
+    noise = (world.noise_ratio * rng.standard_normal((n, 16))).tolist()
     cruise = cruise_m_s(plane)
     controller = Controller(plane=plane, numbers=autopilot or Autopilot(), faults=world.faults, cruise_m_s=cruise)
     needed, more = _offsets(surfaces, world.faults.neutral_us), world.faults.off_us

@@ -61,6 +61,7 @@ def test_a_trim_is_checked_by_the_next_flight_and_the_navigation_comes_back(clie
     page = client.get(slip.get_absolute_url()).content.decode()
     assert "Checked by the flights since" in page
     assert "Passed" in page
+    assert "Flight 2 shows that it is trimmed" in page
     tunes.decide(slip, "keep", note="")
     fly(client, plane, followed(5), "legs.csv", "wing_tracks")
     page = client.get(f"/craft/{plane.pk}/tune/").content.decode()

@@ -9,7 +9,7 @@ PLANE_CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
     "tilted_horizon": ("with a horizon that is tilted by two degrees", {"tilt_deg": 2.0}),
     "tight_navigation": ("with a navigation that is too tight", {"tight": 7.0}),
     "one_sided_thrust": ("with a motor that pulls to one side", {"thrust_aside_m": 0.05}),
-    "late_return": ("with a return that turns too low and climbs past its height", {"turns_early_m": 14.0, "climbs_over_m": 14.0}),
+    "late_return": ("with a return that turns low and climbs past its height", {"turns_early_m": 14.0, "climbs_over_m": 14.0}),
 }
 
 CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {

@@ -13,6 +13,7 @@ from nembrit.core.wing.track import RATE_HZ, Track, stretches
 from nembrit.core.wing.weaving import straight_parts
 from nembrit.core.wing.wind import Wind
 
+_JOINS_DEG, _OFF_M, _OFF_SHARE = 45.0, 3.0, 0.05
 _TURNING_DEG_S, _TURN_S, _GAP_S, _LEAST_TURN_DEG, _ROUND_DEG = 5.0, 2.0, 2.0, 30.0, 330.0
 _SMOOTH_S, _SETTLING_S = 1.0, 12.0
 _JOINING_M = 25.0
@@ -243,6 +244,8 @@ def _circle(track: Track, course: FloatArray, part: slice) -> CircleFlown | None
         return None
     assert track.north_m is not None
     assert track.east_m is not None
+    part = _round_part(track.north_m, track.east_m, course, part)
+    turned = _turned(course, part)
     north, east = track.north_m[part], track.east_m[part]
     good = np.isfinite(north) & np.isfinite(east)
     if good.sum() < 8:
@@ -253,6 +256,20 @@ def _circle(track: Track, course: FloatArray, part: slice) -> CircleFlown | None
         start_s=float(track.t_s[part.start]), end_s=float(track.t_s[part.stop - 1]), turns=turned / 360.0, radius_m=radius,
         radius_sd_m=float(away.std()), north_m=middle[0], east_m=middle[1], middle_error_m=error,
     )  # fmt: skip
+
+
+def _round_part(north_m: FloatArray, east_m: FloatArray, course_deg: FloatArray, part: slice) -> slice:
+    """The part without the ways in and out: an eighth of a turn at either end, as far as it lies off what the rest goes round."""
+    gone = np.abs(course_deg[part] - course_deg[part][[0, -1]][:, None])
+    into, out = gone[0] < _JOINS_DEG, gone[1] < _JOINS_DEG
+    north, east = north_m[part], east_m[part]
+    rest = np.isfinite(north) & np.isfinite(east) & ~into & ~out
+    if rest.sum() < 8:
+        return part
+    middle, radius, _ = circle_through(north[rest], east[rest])
+    off = np.abs(np.hypot(north - middle[0], east - middle[1]) - radius) > max(_OFF_M, _OFF_SHARE * radius)
+    keep = np.flatnonzero(~(off & (into | out)))
+    return slice(part.start + int(keep[0]), part.start + int(keep[-1]) + 1)
 
 
 def circle_through(north_m: FloatArray, east_m: FloatArray) -> tuple[tuple[float, float], float, float]:

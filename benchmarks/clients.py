@@ -1,19 +1,23 @@
 """Twenty clients at once on the demo: how long its pages take, and how much memory the server needs.
 
-`python -m benchmarks.clients FOLDER [SECONDS] [PAUSE]` serves a folder that `demo` made; clients wait for PAUSE seconds between
-an answer and the next question, for none if it is left out. Reference: the style sheet, a file of
+`python -m benchmarks.clients FOLDER [SECONDS] [PAUSE] [EVERY]` serves a folder that `demo` made; clients wait for PAUSE seconds
+between an answer and the next question, for none if it is left out; every EVERY seconds something is written, which makes the
+server forget what it remembers of pages. Reference: the style sheet, a file of
 the same size of the same server, asked for by the same twenty clients. A tab that comes back asks for the same page again.
 """
 
+import contextlib
 import http.client
 import re
 import signal
 import socket
+import sqlite3
 import statistics
 import subprocess
 import sys
 import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -69,6 +73,25 @@ def asked(port: int, pages: tuple[str, ...], seconds: float, pause_s: float = 0.
     return took, wrong
 
 
+@contextlib.contextmanager
+def written(folder: Path, every_s: float) -> Iterator[None]:
+    """Meanwhile, something else writes a row as it is."""
+    ended = threading.Event()
+
+    def write() -> None:
+        with contextlib.closing(sqlite3.connect(folder / "workshop.sqlite3", timeout=30, isolation_level=None)) as database:
+            while not ended.wait(every_s):
+                database.execute("UPDATE hangar_craft SET name = name WHERE id = 1")
+
+    writer = threading.Thread(target=write)
+    if every_s:
+        writer.start()
+    yield
+    ended.set()
+    if every_s:
+        writer.join()
+
+
 def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
     """The most memory that each process of the server ever held."""
     peaks = {}
@@ -83,13 +106,14 @@ def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
     return peaks
 
 
-def main(folder: str, seconds: str = "20", pause_s: str = "0") -> None:
+def main(folder: str, seconds: str = "20", pause_s: str = "0", every_s: str = "0") -> None:
     process, port = served(Path(folder))
     try:
         asked(port, PAGES, 3)  # caches and compiled templates, as in use
         reference, _ = asked(port, REFERENCE, 5)
         base = statistics.median(reference[REFERENCE[0]])
-        took, wrong = asked(port, PAGES, float(seconds), float(pause_s))
+        with written(Path(folder), float(every_s)):
+            took, wrong = asked(port, PAGES, float(seconds), float(pause_s))
         every = [one for times in took.values() for one in times]
         p50, p95 = np.quantile(every, [0.5, 0.95])
         print(f"{len(every)} answers in {seconds} s with pauses of {pause_s} s, {len(wrong)} wrong {wrong[:3]}")

@@ -7,6 +7,7 @@ from nembrit.core.analysis.run import FlightResults
 from nembrit.core.noise.bands import BandLevel
 from nembrit.core.types import AXES
 from nembrit.web.bench.results import metrics_by_flight
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 
 _NOTEWORTHY_OVERSHOOT = 0.1
@@ -65,6 +66,7 @@ class MetricHistory:
     spoken: str = ""
 
 
+@while_unchanged
 def history_of(flight: Flight, metric: str) -> MetricHistory:
     """The craft's own history of a metric, oldest first, at most 40 flights."""
     flights = sorted(flight.craft.flights.active(), key=lambda one: one.number)[-40:]

@@ -1,5 +1,7 @@
 """Stored results: no analysis is repeated when nothing changed."""
 
+from collections.abc import Iterable
+
 from django.db import models
 
 from nembrit.core.analysis.run import ANALYSES
@@ -7,15 +9,15 @@ from nembrit.web.logs.models import Segment
 
 
 class StoredResultQuerySet(models.QuerySet["StoredResult"]):
-    def current(self) -> "StoredResultQuerySet":
-        """Those that are still valid: made by the present version of their analysis.
+    def current(self, keys: Iterable[str] = ANALYSES) -> "StoredResultQuerySet":
+        """Those of the named analyses that are still valid: made by the present version of their analysis.
 
         What an answer rests on (window, manoeuvres, meanings, craft) is not looked at: whoever changes that sends
         `segment_ready`, which throws the answers away in the same transaction.
         """
         valid = models.Q(pk__in=())
-        for analysis in ANALYSES.values():
-            valid |= models.Q(analysis=analysis.key, version=analysis.version)
+        for key in keys:
+            valid |= models.Q(analysis=key, version=ANALYSES[key].version)
         return self.filter(valid)
 
 

@@ -24,6 +24,7 @@ from nembrit.web.common.charts import Axis, Chart
 from nembrit.web.common.charts import Line as ChartLine
 from nembrit.web.common.database import generation
 from nembrit.web.common.fields import number, row_numbers
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.storage import load_recording
@@ -141,6 +142,7 @@ def chosen_spectra(flight: Flight, chosen: Chosen) -> ChosenSpectra:
         return _spectra(tuple(one.pk for one in flights), chosen, generation(), rests_on)
 
 
+@while_unchanged
 def _rests_on(segment_id: int) -> tuple[object, ...]:
     """What changes when a log is read anew, or its window or manoeuvres are changed."""
     segment = Segment.objects.get(pk=segment_id)

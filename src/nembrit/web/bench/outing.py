@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from nembrit.core.setup.outing import Told
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights import field
 from nembrit.web.flights.models import Flight, Outing
 from nembrit.web.logs.models import Segment
@@ -27,6 +28,7 @@ class FieldNotes:
     markers: tuple[Noted, ...]
 
 
+@while_unchanged
 def notes_of(flight: Flight, segment: Segment | None) -> FieldNotes | None:
     """The outing of a flight, its markers aligned to the take-off that the log shows; None without one."""
     outing = Outing.objects.filter(flight=flight).first()

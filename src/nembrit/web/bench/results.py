@@ -24,6 +24,7 @@ from nembrit.core.types import AXES
 from nembrit.web.bench.models import StoredResult
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import known_controller, mixer_of, surfaces_of
@@ -141,8 +142,8 @@ def _history(flight: Flight) -> History:
 def stored_results(flights: Sequence[Flight], *keys: str) -> dict[int, FlightResults]:
     """Valid typed results by flight id: the named analyses, in one query; flights without any of them are absent."""
     rows = list(
-        StoredResult.objects.current()
-        .filter(segment__flight__in=flights, analysis__in=keys)
+        StoredResult.objects.current(keys)
+        .filter(segment__flight__in=flights)
         .values_list("segment__flight_id", "segment_id", "analysis", "content")
     )
     segments: dict[int, set[int]] = {}
@@ -210,15 +211,10 @@ def _job_for(segment: Segment) -> Job:
 
 def ensure_results(flights: Sequence[Flight]) -> list[Job]:
     """Start the analysis of flights that miss a valid answer; the jobs that are not done."""
-    wanted = {kind: {one.key for one in wanted_analyses(kind)} for kind in Craft.Kind.values}
-    segments = {one.pk: one for one in _main_rows(flights)}
-    present: dict[int, set[str]] = {}
-    rows = StoredResult.objects.current().filter(segment__in=segments).values_list("segment_id", "analysis")
-    for segment_id, key in rows:
-        present.setdefault(segment_id, set()).add(key)
-    waiting = [one for pk, one in segments.items() if wanted[one.flight.craft.kind] - present.get(pk, set())]
+    waiting = _unanswered(flights)
     if not waiting:
         return []
+    segments = [one.pk for one in waiting]
     newest = {job.subject_id: job for job in Job.objects.filter(kind=JOB, subject_id__in=segments).order_by("pk")}
     jobs = []
     for segment in waiting:
@@ -230,6 +226,17 @@ def ensure_results(flights: Sequence[Flight]) -> list[Job]:
     return jobs
 
 
+@while_unchanged
+def _unanswered(flights: Sequence[Flight]) -> list[Segment]:
+    """What these flights are analysed by, where a valid answer is missing."""
+    wanted = {kind: {one.key for one in wanted_analyses(kind)} for kind in Craft.Kind.values}
+    segments = _main_rows(flights)
+    present: dict[int, set[str]] = {}
+    for segment_id, key in StoredResult.objects.current().filter(segment__in=segments).values_list("segment_id", "analysis"):
+        present.setdefault(segment_id, set()).add(key)
+    return [one for one in segments if wanted[one.flight.craft.kind] - present.get(one.pk, set())]
+
+
 def _main_rows(flights: Sequence[Flight]) -> list[Segment]:
     return list(Segment.objects.filter(pk__in=main_segments(flights).values()).select_related("flight__craft"))
 
@@ -237,6 +244,7 @@ def _main_rows(flights: Sequence[Flight]) -> list[Segment]:
 _RECENT = 5
 
 
+@while_unchanged
 def latest_act_finding(craft: Craft) -> tuple[Flight, Finding] | None:
     """The newest flight's finding that calls for action, if it has one: gains wait for mechanics."""
     return act_finding_of(by_flight(list(craft.flights.active()[:_RECENT]), "judgement"))

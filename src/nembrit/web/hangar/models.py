@@ -7,6 +7,8 @@ from django.db.models.functions import Coalesce
 from django.urls import reverse
 from django.utils.functional import cached_property
 
+from nembrit.web.common.unchanged import while_unchanged
+
 
 class CraftQuerySet(models.QuerySet["Craft"]):
     def active(self) -> "CraftQuerySet":
@@ -66,7 +68,7 @@ class Craft(models.Model):
     @cached_property
     def n_motors(self) -> int:
         counted: int | None = getattr(self, "counted_motors", None)
-        return self.actuators.filter(kind=Actuator.Kind.MOTOR).count() if counted is None else counted
+        return _motors_of(self) if counted is None else counted
 
     @property
     def summary(self) -> str:
@@ -75,6 +77,11 @@ class Craft(models.Model):
             return "model aeroplane"
         words = {3: "tricopter", 4: "quadcopter", 6: "hexacopter", 8: "octocopter"}
         return f"{words.get(self.n_motors, f'{self.n_motors} motors')}, {self.propeller_diameter_in:g} in"
+
+
+@while_unchanged
+def _motors_of(craft: Craft) -> int:
+    return craft.actuators.filter(kind=Actuator.Kind.MOTOR).count()
 
 
 class Actuator(models.Model):

@@ -8,6 +8,7 @@ from django.db.models import Prefetch
 from nembrit.core.errors import CoreError
 from nembrit.core.manoeuvres.alignment import align
 from nembrit.web.common.models import Job
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log, Stream
@@ -32,6 +33,7 @@ class Waiting:
     reason: str = ""
 
 
+@while_unchanged
 def waiting() -> list[Waiting]:
     """Everything in the inbox, newest first; refused files too, until they are put away, and simulated flights that failed."""
     logs = list(

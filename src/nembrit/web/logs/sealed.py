@@ -7,22 +7,25 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from nembrit.web.common.middleware import Next
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Log
 
 _MAY_BE_ANSWERED = ("meanings", "meanings_fellows", "log_reread", "refused_remove")
 
 
+_ABOUT = {"flight_id": "pk", "log_id": "segments__log", "segment_id": "segments"}
+
+
 def sealed_flight(kwargs: dict[str, Any]) -> Flight | None:
     """The sealed flight that an address is about: by the flight, its log or its part of a log."""
-    sealed = Flight.objects.filter(is_sealed=True).select_related("craft")
-    if "flight_id" in kwargs:
-        return sealed.filter(pk=kwargs["flight_id"]).first()
-    if "log_id" in kwargs:
-        return sealed.filter(segments__log=kwargs["log_id"]).first()
-    if "segment_id" in kwargs:
-        return sealed.filter(segments=kwargs["segment_id"]).first()
-    return None
+    word = next((word for word in _ABOUT if word in kwargs), None)
+    return _sealed(_ABOUT[word], kwargs[word]) if word else None
+
+
+@while_unchanged
+def _sealed(field: str, row: int) -> Flight | None:
+    return Flight.objects.filter(is_sealed=True, **{field: row}).select_related("craft").first()
 
 
 class SealedFlights:

@@ -14,6 +14,7 @@ from nembrit.core.records.track import track_of
 from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.types import FloatArray
 from nembrit.web.common.charts import Axis, Chart, Line, decibels
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Log, Stream
 from nembrit.web.logs.packing import PYRAMID_SAMPLES
@@ -168,6 +169,7 @@ def overview_role(log: Log) -> str:
     return next(iter(roles), "")
 
 
+@while_unchanged
 def overview(log: Log) -> dict[str, Any]:
     """What the log's own page draws: the channel, its unit, and the manoeuvres as bands."""
     role = overview_role(log)

@@ -13,6 +13,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.records.questions import Answer, answers
 from nembrit.core.setup.card import KINDS
 from nembrit.core.setup.cards import likely_card
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Log, Manoeuvre, Segment
 from nembrit.web.logs.signals import segment_ready
@@ -23,6 +24,7 @@ SURE = 0.8  # a meaning that is at least this likely is not shown as doubtful
 _LEAST_WINDOW_S = 0.5
 
 
+@while_unchanged
 def roles_of(log: Log) -> dict[str, float]:
     """Roles that a log holds, with their sample rates [Hz]."""
     rows = log.streams.values_list("channels__role", "sample_rate_hz")
@@ -35,6 +37,7 @@ def recording_of(log: Log, families: tuple[str, ...]) -> Recording:
     return load_recording(log, roles, most_hz=SLOW_HZ)
 
 
+@while_unchanged
 def main_segment(flight: Flight) -> Segment | None:
     """The span that a flight is analysed by: the one whose log holds a gyro, else the first."""
     segments = list(flight.segments.select_related("log__craft", "flight"))
@@ -44,6 +47,7 @@ def main_segment(flight: Flight) -> Segment | None:
     return next(with_gyro, segments[0])
 
 
+@while_unchanged
 def main_segments(flights: Sequence[Flight]) -> dict[int, int]:
     """The same for many flights, in two queries: numbers of the spans by flight id; flights without a log are absent."""
     rows = list(Segment.objects.filter(flight__in=flights).order_by("pk").values_list("flight_id", "pk", "log_id"))

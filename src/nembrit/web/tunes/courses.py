@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from nembrit.core.trials.metrics import metric_kind, metric_label
 from nembrit.web.bench.results import metrics_by_flight
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 
@@ -41,6 +42,7 @@ class Course:
         return ", ".join(f"flight {dot.number}: {dot.shown:.3g}" for dot in self.dots)
 
 
+@while_unchanged
 def courses_of(craft: Craft) -> list[Course]:
     """Motion noise, motor roughness, overshoot and tracking error of the newest forty flights, where two or more have them."""
     flights = sorted(craft.flights.active()[:_MOST_FLIGHTS], key=lambda one: one.number)

@@ -7,6 +7,7 @@ from nembrit.core.wing.cure import TRIMMED_US
 from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.words import signed
 from nembrit.web.bench.results import by_flight
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.hangar.services import latest_build, latest_configuration, states_of
@@ -34,6 +35,7 @@ class Need:
         return self.told.startswith("flight")
 
 
+@while_unchanged
 def needs_of(tune: Tune) -> list[Need]:
     """What the present stage needs before the next one, by the newest flights of the present settings and build."""
     craft, stage = tune.craft, tune.stage

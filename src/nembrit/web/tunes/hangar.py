@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from nembrit.core.causes.finding import Finding
 from nembrit.web.bench.results import act_finding_of, by_flight
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.tunes.guide import step_of
@@ -28,6 +29,7 @@ class OnTheBench:
     last_result: str
 
 
+@while_unchanged
 def on_the_bench() -> list[OnTheBench]:
     """Every craft that is not put away."""
     craft = list(Craft.objects.active().counted())
@@ -53,6 +55,7 @@ def on_the_bench() -> list[OnTheBench]:
     return found
 
 
+@while_unchanged
 def next_step(craft: Craft) -> tuple[str, str]:
     """The one next step of a craft, with its reason, and where it is done."""
     flights = list(craft.flights.active()[:_RECENT])

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from nembrit.core.trials.metrics import metric_kind
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes.models import Decision, Experiment, Slip, Tune
@@ -30,6 +31,7 @@ class Station:
     outcome: str
 
 
+@while_unchanged
 def track(tune: Tune) -> list[Station]:
     """The stages as stations, the outcome of each below."""
     stages = [stage for stage in Tune.Stage if stage != Tune.Stage.TRIM or tune.craft.kind == Craft.Kind.FIXED_WING]
@@ -85,6 +87,7 @@ class LedgerLine:
     flights: tuple[Flight, ...] = ()
 
 
+@while_unchanged
 def ledger(tune: Tune) -> list[LedgerLine]:
     """Everything that happened in a tune's time, newest first; flights in a row with the same configuration share a line.
 

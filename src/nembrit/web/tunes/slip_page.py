@@ -7,6 +7,7 @@ from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Plan
 from nembrit.core.trials.trial import WORDS, TrialVerdict
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
 from nembrit.core.types import AXES
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff
 from nembrit.web.tunes.dots import dot_rows
@@ -27,6 +28,7 @@ class MetricGroup:
     says: str
 
 
+@while_unchanged
 def context_of(slip: Slip) -> dict[str, Any]:
     """For the template; a decided slip shows what was frozen when it was decided."""
     trial = trial_of(slip)

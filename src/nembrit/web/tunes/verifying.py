@@ -8,6 +8,7 @@ from nembrit.core.report.codec import to_json
 from nembrit.core.trials.counting import FlownFlight
 from nembrit.core.trials.verify import Verification, is_broken, limit_pct, may_be_worse, verify
 from nembrit.web.bench.results import by_flight
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import latest_build, latest_configuration, set_reference, states_of
@@ -17,6 +18,7 @@ from nembrit.web.tunes.trials import flown_flight
 __all__ = ["Verification", "is_broken", "limit_pct", "lock", "may_be_worse", "verification_of"]
 
 
+@while_unchanged
 def verification_of(tune: Tune) -> Verification | None:
     """The flights of the settings and build of now against those of before the tune's first slip; None without a slip."""
     sides = sides_of_tune(tune)

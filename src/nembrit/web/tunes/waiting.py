@@ -11,6 +11,7 @@ from nembrit.core.errors import CoreError
 from nembrit.core.setup.configuration import apply_changes, diff_settings
 from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.tuning.ranking import Weighed, ranked, weigh
+from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.hangar.models import Configuration
 from nembrit.web.hangar.services import core_settings, latest_configuration
 from nembrit.web.tunes.models import Tune, WaitingSlip
@@ -48,6 +49,7 @@ def keep(
     )  # fmt: skip
 
 
+@while_unchanged
 def lines(tune: Tune) -> list[Line]:
     """Those that wait, the most promising first."""
     own = list(tune.waiting.select_related("base_configuration"))

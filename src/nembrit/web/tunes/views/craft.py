@@ -8,13 +8,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
-from nembrit.web.bench.results import act_finding_of, by_flight, ensure_results, latest_act_finding
+from nembrit.web.bench.results import latest_act_finding
 from nembrit.web.common.fields import row_number
-from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
-from nembrit.web.logs.models import Log
-from nembrit.web.tunes import history, services, verifying, waiting
+from nembrit.web.tunes import craft_page, history, services, verifying, waiting
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
@@ -32,31 +30,8 @@ def hangar(request: HttpRequest) -> HttpResponse:
 def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     """One craft: bring logs in, fly, look at flights and configurations."""
     shown = get_object_or_404(Craft, pk=craft_id)
-    tune = services.tune_of(shown)
-    flights = list(shown.flights.active().select_related("configuration", "build_entry")[:60])
-    waiting = ensure_results(flights)
-    analysed = by_flight(flights, "metrics", "judgement")
-    unfinished = list(shown.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
-    refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
-    log_ids = [log.pk for log in unfinished if log not in refused]
-    context = {
-        "craft": shown,
-        "tune": tune,
-        "track": history.track(tune),
-        "open_slip": services.open_slip(tune),
-        "flights": analysed,
-        "unlike": services.unlike_others(analysed),
-        "n_archived": shown.flights.exclude(archived_at=None).count(),
-        "configurations": list(shown.configurations.all()[:8]),
-        "builds": shown.build_entries.order_by("-made_at")[:6],
-        "attach_form": AttachForm(craft=shown),
-        "jobs": [*latest_jobs(("import_log", "simulate"), log_ids), *waiting],
-        "refused": refused,
-        "asking": shown.logs.filter(state=Log.State.ASKING, archived_at=None),
-        "loose_logs": shown.logs.filter(state=Log.State.READY, segments=None, archived_at=None),
-        "finding": act_finding_of(analysed),
-    }
-    return render(request, "tunes/craft.html", context)
+    services.tune_of(shown)  # a craft has one from its first page on
+    return render(request, "tunes/craft.html", craft_page.context_of(shown) | {"attach_form": AttachForm(craft=shown)})
 
 
 @require_http_methods(["GET", "POST"])

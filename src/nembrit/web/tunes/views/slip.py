@@ -144,11 +144,11 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
         Slip.objects.select_related("tune__craft", "result_configuration", "base_configuration", "decision", "cause_flight"),
         pk=slip_id,
     )
-    context = slip_page.context_of(shown)
-    context |= {
+    found = slip_page.context_of(shown)
+    context = found | {
         "track": history.track(shown.tune),
-        "waiting": ensure_results([row.flight for row in context["judged"] if row.standing is None]),
-        "extend_form": ExtendForm(initial={"total": context["next_total"]}),
+        "waiting": ensure_results([row.flight for row in found["judged"] if row.standing is None]),
+        "extend_form": ExtendForm(initial={"total": found["next_total"]}),
     }
     if provoking.is_repair(shown):
         context |= {"provocation": provoking.provocation_of(shown), "provoke_form": _provoke_form(shown)}

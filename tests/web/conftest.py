@@ -17,6 +17,7 @@ from nembrit.core.formats import registry
 from nembrit.core.records.raw import RawLog
 from nembrit.demo.texts import JUNIPER_SETTINGS, NAME_MAP
 from nembrit.web.bench import noise
+from nembrit.web.bench.results import packed
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Configuration, Craft
@@ -48,6 +49,7 @@ def client() -> Client:
 
 _found: dict[str, FlightResults] = {}
 _read: dict[str, RawLog] = {}
+_packed: dict[int, tuple[object, bytes]] = {}
 
 
 @pytest.fixture(autouse=True)
@@ -74,6 +76,18 @@ def analysed_once(monkeypatch: pytest.MonkeyPatch) -> None:
         return _found[key]
 
     monkeypatch.setattr("nembrit.web.bench.results.analyse", analyse)
+
+
+@pytest.fixture(autouse=True)
+def packed_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same answer is packed once in a run."""
+
+    def once(result: object) -> bytes:
+        if id(result) not in _packed:
+            _packed[id(result)] = result, packed(result)  # held, so that no other object gets its number
+        return _packed[id(result)][1]
+
+    monkeypatch.setattr("nembrit.web.bench.results.packed", once)
 
 
 @pytest.fixture(autouse=True)

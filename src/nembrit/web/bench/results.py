@@ -112,10 +112,14 @@ def missing_analyses(segment: Segment) -> list[str]:
 
 def store(segment: Segment, key: str, result: Any) -> None:
     """Keep one typed result in the place of an older one."""
-    text = json.dumps(to_json(result), separators=(",", ":"), allow_nan=False)
-    packed = zstandard.ZstdCompressor(level=3).compress(text.encode())
-    defaults = {"version": ANALYSES[key].version, "content": packed}
+    defaults = {"version": ANALYSES[key].version, "content": packed(result)}
     StoredResult.objects.update_or_create(segment=segment, analysis=key, defaults=defaults)
+
+
+def packed(result: Any) -> bytes:
+    """A typed result as JSON, compressed."""
+    text = json.dumps(to_json(result), separators=(",", ":"), allow_nan=False)
+    return zstandard.ZstdCompressor(level=3).compress(text.encode())
 
 
 def _wanted(segment: Segment) -> list[str]:

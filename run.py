@@ -112,8 +112,6 @@ def link_source():
 def hand_over(arguments):
     """Become the program (POSIX), so that Ctrl-C and SIGTERM reach it; on Windows, wait for it."""
     sys.stdout.flush()
-    # pages and jobs are processes of their own; threads inside small sums only take turns with them
-    os.environ.setdefault("OMP_NUM_THREADS", "1")
     if not WINDOWS:
         os.execv(PYTHON, [PYTHON] + arguments)
     sys.exit(subprocess.run([PYTHON] + arguments).returncode)

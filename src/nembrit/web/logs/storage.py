@@ -34,30 +34,34 @@ def store_draft(log: Log, content: core_log.FlightLog, *, progress: Progress = n
         stream.draft_of = log
         with transaction.atomic():
             stream.save()
-        for channel, chunks, pyramid in channels:
-            channel.stream = stream
+        for group in _small_groups(channels):
             with transaction.atomic():
-                channel.save()
-                pyramid.channel = channel
-                pyramid.save()
-            for part in _small_parts(chunks):
-                for chunk in part:
-                    chunk.channel = channel
-                Chunk.objects.bulk_create(part)
+                for channel, chunks, pyramid in group:
+                    channel.stream = stream
+                    if channel.pk is None:
+                        channel.save()
+                        pyramid.channel = channel
+                        pyramid.save()
+                    for chunk in chunks:
+                        chunk.channel = channel
+                    Chunk.objects.bulk_create(chunks)
 
 
-def _small_parts(chunks: list[Chunk]) -> Iterator[list[Chunk]]:
-    """Chunks in groups that are written within some tens of milliseconds."""
-    part: list[Chunk] = []
+def _small_groups(channels: list["_Packed"]) -> Iterator[list["_Packed"]]:
+    """Channels in groups that are written within some tens of milliseconds; a large one comes in parts."""
+    group: list[_Packed] = []
     size = 0
-    for chunk in chunks:
-        part.append(chunk)
-        size += len(chunk.content)
-        if size >= _BYTES_AT_ONCE:
-            yield part
-            part, size = [], 0
-    if part:
-        yield part
+    for channel, chunks, pyramid in channels:
+        part: list[Chunk] = []
+        for chunk in chunks:
+            part.append(chunk)
+            size += len(chunk.content)
+            if size >= _BYTES_AT_ONCE:
+                yield [*group, (channel, part, pyramid)]
+                group, part, size = [], [], 0
+        group.append((channel, part, pyramid))
+    if group:
+        yield group
 
 
 def settle_draft(log: Log) -> None:

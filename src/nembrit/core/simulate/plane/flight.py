@@ -98,8 +98,8 @@ def fly_plane(
             wind[0] + gust[0], wind[1] + gust[1], gust[2], gust[3], plane, dt,
         )  # fmt: skip
         moving = (way_now[0], way_now[1], way_now[2])
-    names = tuple(dict.fromkeys(name for row in rows for name in row))
-    channels = {role: np.array([row.get(role, np.nan) for row in rows], dtype=np.float64) for role in names}
+    table = np.array([tuple(row.values()) for row in rows]).T
+    channels = {role: values for role, values in zip(rows[0], table, strict=True) if not (_is_gain(role) and np.isnan(values).all())}
     kept = {role: np.round(values, DECIMALS[role.split(".")[0]]) for role, values in channels.items()}
     return PlaneFlight(t_s=np.arange(len(rows)) / world.log_hz, channels=kept, modes=tuple(modes), log_hz=world.log_hz)
 
@@ -164,12 +164,15 @@ def _row(
         "longitude": home_deg[1] + seen.east_m / (_METRES_PER_DEGREE * math.cos(math.radians(home_deg[0]))),
         "battery_voltage": 12.4 - 1.2 * throttle, "battery_current": 1.0 + 14.0 * throttle**1.5,
     }  # fmt: skip
-    if wish.finds_gains:
-        row |= {f"gain.{axis}.f": value for axis, value in found.items()}
     moved = {"roll": asked.aileron, "pitch": asked.elevator, "yaw": asked.rudder}
     for number, pulse in _pulses(surfaces, {axis: _TRAVEL_US * share for axis, share in moved.items()}).items():
         row[f"servo.{number}"] = pulse
-    return row
+    # told only while they are looked for
+    return row | {f"gain.{axis}.f": value if wish.finds_gains else math.nan for axis, value in found.items()}
+
+
+def _is_gain(role: str) -> bool:
+    return role.startswith("gain.")
 
 
 def _or_nan(value: float | None, shown: object = None) -> float:

@@ -289,16 +289,19 @@ class TestNothingIsStuck:
         """Between any two of them another process can write."""
         monkeypatch.setattr(storage, "_BYTES_AT_ONCE", 20_000)
         gaps: list[bool] = []
-        bulk_create = storage.Chunk.objects.bulk_create
+        small_groups = storage._small_groups
 
-        def create(part: list[object]) -> object:
-            with contextlib.closing(sqlite3.connect(database.workshop_file(), timeout=0)) as other, other:
-                other.execute("BEGIN IMMEDIATE")
-                gaps.append(True)
-            assert not Stream.objects.exclude(log=None).exists(), "nobody sees half a log"
-            return bulk_create(part)
+        def watched(channels: list[storage._Packed]) -> Iterator[list[storage._Packed]]:
+            for group in small_groups(channels):
+                sizes = [len(chunk.content) for _, chunks, _ in group for chunk in chunks]
+                assert sum(sizes[:-1]) < storage._BYTES_AT_ONCE
+                with contextlib.closing(sqlite3.connect(database.workshop_file(), timeout=0)) as other, other:
+                    other.execute("BEGIN IMMEDIATE")
+                    gaps.append(True)
+                assert not Stream.objects.exclude(log=None).exists(), "nobody sees half a log"
+                yield group
 
-        monkeypatch.setattr(storage.Chunk.objects, "bulk_create", create)
+        monkeypatch.setattr(storage, "_small_groups", watched)
         receive_file(craft, "a.csv", log_file(5, 1.0), flight_fields={})
         run_waiting()
         assert len(gaps) > 20

@@ -99,8 +99,11 @@ def fly_plane(
         )  # fmt: skip
         moving = (way_now[0], way_now[1], way_now[2])
     table = np.array([tuple(row.values()) for row in rows]).T
-    channels = {role: values for role, values in zip(rows[0], table, strict=True) if not (_is_gain(role) and np.isnan(values).all())}
-    kept = {role: np.round(values, DECIMALS[role.split(".")[0]]) for role, values in channels.items()}
+    kept = {
+        role: np.round(values, DECIMALS[role.split(".")[0]])
+        for role, values in zip(rows[0], table, strict=True)
+        if not (role.startswith("gain.") and np.isnan(values).all())
+    }
     return PlaneFlight(t_s=np.arange(len(rows)) / world.log_hz, channels=kept, modes=tuple(modes), log_hz=world.log_hz)
 
 
@@ -169,10 +172,6 @@ def _row(
         row[f"servo.{number}"] = pulse
     # told only while they are looked for
     return row | {f"gain.{axis}.f": value if wish.finds_gains else math.nan for axis, value in found.items()}
-
-
-def _is_gain(role: str) -> bool:
-    return role.startswith("gain.")
 
 
 def _or_nan(value: float | None, shown: object = None) -> float:

@@ -1,6 +1,7 @@
 """The noise bench through its pages: maps, spectra, motors, sensors, repairs and the mechanics-first gate."""
 
 import json
+from itertools import product
 
 import numpy as np
 import pytest
@@ -46,15 +47,14 @@ class TestNoisePage:
         assert "Motor speeds are recorded" in page
         assert "jitter" in page
 
-    @pytest.mark.parametrize("by", ["throttle", "speed", "time"])
-    @pytest.mark.parametrize("role", ["gyro_raw.roll", "gyro.yaw"])
-    def test_maps_as_data(self, client: Client, loose: Flight, by: str, role: str) -> None:
-        data = json.loads(text(client, f"{loose.get_absolute_url()}noise/map.json?role={role}&by={by}"))
-        assert len(data["edges"]) == len(data["db"]) + 1
-        assert len(data["seconds"]) == (0 if by == "time" else len(data["db"]))
-        levels = [value for row in data["db"] for value in row if value is not None]
-        assert -120 <= min(levels) < max(levels) < 60
-        assert {line["kind"] for line in data["lines"]} <= {"motor", "blade", "resonance", "unknown"}
+    def test_maps_as_data(self, client: Client, loose: Flight) -> None:
+        for role, by in product(("gyro_raw.roll", "gyro.yaw"), ("throttle", "speed", "time")):
+            data = json.loads(text(client, f"{loose.get_absolute_url()}noise/map.json?role={role}&by={by}"))
+            assert len(data["edges"]) == len(data["db"]) + 1
+            assert len(data["seconds"]) == (0 if by == "time" else len(data["db"]))
+            levels = [value for row in data["db"] for value in row if value is not None]
+            assert -120 <= min(levels) < max(levels) < 60
+            assert {line["kind"] for line in data["lines"]} <= {"motor", "blade", "resonance", "unknown"}
 
     def test_spectra_of_chosen_stretches(self, client: Client, loose: Flight, attach) -> None:
         attach(name="second.csv")
@@ -71,18 +71,15 @@ class TestNoisePage:
         sums = [value for value in chart["lines"][0]["y"] if value is not None]
         assert sums == sorted(sums)
 
-    @pytest.mark.parametrize(
-        ("query", "told"),
-        [
+    def test_wrong_input_is_told(self, client: Client, loose: Flight) -> None:
+        for query, told in (
             ("low=60&high=20", "from a lower to a higher number"),
             ("low=abc", "throttle range should be a number, not “abc”"),
             ("axis=sideways", "from the lists"),
             ("low=-5&high=200", "within 0 to 100"),
-        ],
-    )
-    def test_wrong_input_is_told(self, client: Client, loose: Flight, query: str, told: str) -> None:
-        assert told in text(client, f"{loose.get_absolute_url()}noise/?{query}", 400)
-        assert told in text(client, f"{loose.get_absolute_url()}noise/spectrum.json?{query}", 400)
+        ):
+            assert told in text(client, f"{loose.get_absolute_url()}noise/?{query}", 400)
+            assert told in text(client, f"{loose.get_absolute_url()}noise/spectrum.json?{query}", 400)
 
     def test_what_was_not_flown_or_recorded_is_told(self, client: Client, loose: Flight) -> None:
         assert "were flown so: choose a wider range" in text(client, f"{loose.get_absolute_url()}noise/?low=97&high=98")
@@ -103,9 +100,8 @@ class TestMotors:
         for part in ("motor 6", "above 15 Hz", "busiest at", "Spikes of the raw gyro", "Propellers off"):
             assert part in page
 
-    @pytest.mark.parametrize(
-        ("query", "status", "told"),
-        [
+    def test_balance_sums(self, client: Client, loose: Flight) -> None:
+        for query, status, told in (
             ("mass_g=12&speed_rpm=20000&grade=6.3", 200, "0.0361 g mm"),  # ISO 21940-11, worked by hand
             ("diameter_in=5&speed_rpm=25000", 200, "166 m/s"),
             ("mass_g=4&speed_rpm=18000&accel=0.05&craft_mass_g=600", 200, "grade"),
@@ -113,10 +109,8 @@ class TestMotors:
             ("speed_rpm=fast", 400, "speed rpm should be a number"),
             ("blades=40", 400, "1 to 8 blades"),
             ("grade=", 400, "is empty"),
-        ],
-    )
-    def test_balance_sums(self, client: Client, loose: Flight, query: str, status: int, told: str) -> None:
-        assert told in text(client, f"{loose.get_absolute_url()}vibration/?{query}", status)
+        ):
+            assert told in text(client, f"{loose.get_absolute_url()}vibration/?{query}", status), query
 
 
 class TestSensors:

@@ -56,18 +56,16 @@ def test_a_stored_log_gives_back_every_sample(attach) -> None:
 
 
 @pytest.mark.django_db
-@pytest.mark.parametrize(
-    ("start_s", "end_s", "columns"), [(0.0, 30.0, 500), (3.0, 4.0, 900), (10.0, 10.05, 400), (29.0, 99.0, 300)]
-)
-def test_traces_are_the_envelope_of_the_samples(attach, start_s: float, end_s: float, columns: int) -> None:
+def test_traces_are_the_envelope_of_the_samples(attach) -> None:
     flight = attach()
-    t_s, low, high = _trace(flight, start_s, end_s, columns)
     values = flown(5, 1.0).channels["gyro.roll"]
-    inside = values[round(start_s * 2000) : round(min(end_s, 30) * 2000)]
-    assert t_s.size <= columns + 2
-    assert np.nanmin(low) <= inside.min() + 1e-3
-    assert np.nanmax(high) >= inside.max() - 1e-3
-    assert (np.diff(t_s) > 0).all()
+    for start_s, end_s, columns in ((0.0, 30.0, 500), (3.0, 4.0, 900), (10.0, 10.05, 400), (29.0, 99.0, 300)):
+        t_s, low, high = _trace(flight, start_s, end_s, columns)
+        inside = values[round(start_s * 2000) : round(min(end_s, 30) * 2000)]
+        assert t_s.size <= columns + 2
+        assert np.nanmin(low) <= inside.min() + 1e-3
+        assert np.nanmax(high) >= inside.max() - 1e-3
+        assert (np.diff(t_s) > 0).all()
     with pytest.raises(InputError, match="no channel 99999 here"):
         traces.channels_of([flight.segments.get().log_id], [99999])
 

@@ -4,6 +4,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.e2e.conftest import swapped
+
 RETURN = "/craft/3/flights/9/return/"
 
 
@@ -26,7 +28,8 @@ def test_one_cursor_for_traces_and_map(page: Page, clean_page: list[str]) -> Non
 def marked(page: Page, name: str, height: str) -> None:
     page.get_by_label("What it is").fill(name)
     page.get_by_label("Its top above the ground").fill(height)
-    page.get_by_role("button", name="Mark it").click()
+    with swapped(page):
+        page.get_by_role("button", name="Mark it").click()
     expect(page.get_by_text(f"Marked: {name}, {height} m.")).to_be_visible()
 
 
@@ -42,7 +45,7 @@ def test_a_return_is_judged_by_what_is_set_on_its_map(page: Page, clean_page: li
     marked(page, "far mast", "10")
     # by keys: a mast at home itself, which the plane circles around and comes over
     page.get_by_label("It is", exact=True).select_option("LineString")
-    page.locator("#path-map canvas").focus()
+    page.locator("#path-map[data-drawn] canvas").focus()
     for key in ("ArrowUp", "ArrowDown"):
         page.keyboard.press(key)
     for _ in range(3):

@@ -37,7 +37,8 @@ def hac_error(values: FloatArray, *, lags: int | None = None) -> float:
 
 def block_error(values: FloatArray, block: int) -> float:
     """Standard error of the mean from the means of whole blocks; infinite for fewer than three of them."""
-    n = values.size // max(block, 1)
+    block = max(block, 1)
+    n = values.size // block
     if n < 3:
         return math.inf
     means = values[: n * block].reshape(n, block).mean(axis=1)

@@ -27,7 +27,7 @@ from nembrit.core.simulate.flight import fly
 from nembrit.core.tuning.residual import incoming, residual
 from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES
-from tests.trueloop import throttle_of_the_movement
+from tests.trueloop import of_the_movement
 
 FIRST_SEED = 627391000  # drawn for this run; 513844000 before the interval of motor noise was widened (83 % of 24 then)
 N_CRAFT = 24
@@ -113,7 +113,8 @@ def _axis(
     told = bench.predicted(axis, change)
     if not told.is_stable:
         return "predicted to swing by itself"
-    edge, moves = truth_of(craft, new, airframe, row, throttle_of_the_movement(recording, axis, craft.mixer()))
+    at = {role: of_the_movement(recording, role, axis, craft.mixer()) for role in ("throttle", "battery_voltage")}
+    edge, moves = truth_of(craft, new, airframe, row, at["throttle"], voltage_v=at["battery_voltage"])
     case = Case()
     case.put("phase margin, °", told.phase_margin_deg, edge.phase_margin_deg, "plain")
     case.put("Ms, %", told.sensitivity_peak, edge.sensitivity_peak, "ratio")

@@ -25,9 +25,9 @@ from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, World
 from nembrit.core.simulate.flight import fly
 from nembrit.core.types import AXES
-from tests.trueloop import throttle_of_the_movement, true_loop
+from tests.trueloop import of_the_movement, true_loop
 
-FIRST_SEED = 424207000  # drawn for this run; not used anywhere else
+FIRST_SEED = 620352000  # drawn for this run; not used anywhere else
 N_CRAFT = 24
 # acceptance table of the methods: 90 % of axis cases within the first, none beyond the second
 LIMITS = {
@@ -35,24 +35,32 @@ LIMITS = {
     "peak, dB": (0.4, 1.0), "rise, %": (6.0, 12.0), "delay, ms": (0.7, 2.5), "overshoot, points": (2.0, 4.0),
     "kp, %": (0.3, 3.0), "ki, %": (2.0, 3.0), "kd, %": (0.5, 3.0), "kf, %": (2.0, 3.0),
 }  # fmt: skip
+_NAMED = {
+    "phase margin, °": "phase_margin_deg", "gain margin, dB": "gain_margin_db", "Ms, %": "sensitivity_peak",
+    "bandwidth, %": "bandwidth_hz", "peak, dB": "peak_db", "rise, %": "rise_time_s", "delay, ms": "delay_s",
+    "overshoot, points": "overshoot_ratio",
+}  # fmt: skip
+_CARDS = {"response": "the half-minute card", "full": "the full card"}
 COVERED = ("phase margin, °", "gain margin, dB", "Ms, %", "bandwidth, %", "rise, %", "delay, ms")
 
 
 @dataclass(frozen=True, kw_only=True)
 class AxisCase:
-    """Errors by row of the table, and whether the interval held the truth."""
+    """Errors by row of the table, whether the interval held the truth, and whether only the interval is told."""
 
     errors: dict[str, float]
     held: dict[str, bool]
+    rough: set[str]
 
 
-def judged(seed: int) -> list[AxisCase | str]:
+def judged(job: tuple[str, int]) -> list[AxisCase | str]:
+    key, seed = job
     rng = np.random.default_rng(seed)
     craft, airframe = random_airframe(rng)
     controller = sound_controller(airframe, rng)
     world = World(seed=seed, wind_m_s=float(rng.uniform(0, 6)))
-    flight = fly(craft, controller, next(card for card in CARDS if card.key == "response"), world, airframe=airframe)
-    recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, 28.0)
+    flight = fly(craft, controller, next(card for card in CARDS if card.key == key), world, airframe=airframe)
+    recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, float(flight.t_s[-1]) - 2.0)
     return [_axis(recording, craft, controller, airframe, row) for row in range(3)]
 
 
@@ -63,9 +71,11 @@ def _axis(recording: Recording, craft: Craft, controller: Controller, airframe: 
         found = axis_loop(recording, axis, usable, mixer=mixer, controller=controller)
     except CoreError as error:
         return str(error)
-    edge, moves = truth_of(craft, controller, airframe, row, throttle_of_the_movement(recording, axis, mixer))
+    at = {role: of_the_movement(recording, role, axis, mixer) for role in ("throttle", "battery_voltage")}
+    edge, moves = truth_of(craft, controller, airframe, row, at["throttle"], voltage_v=at["battery_voltage"])
     errors: dict[str, float] = {}
     held: dict[str, bool] = {}
+    rough = {row for row, name in _NAMED.items() if found.rough[name]}
 
     def put(name: str, estimate, truth: float | None, kind: str, factor: float = 1.0) -> None:  # type: ignore[no-untyped-def]
         if truth is None or estimate is None:
@@ -85,12 +95,14 @@ def _axis(recording: Recording, craft: Craft, controller: Controller, airframe: 
     put("overshoot, points", found.overshoot_ratio, moves.overshoot_ratio, "plain", 100)
     for term in "pidf":
         put(f"k{term}, %", found.gains.get(term), getattr(controller.gains[axis], term) or None, "ratio")
-    return AxisCase(errors=errors, held=held)
+    return AxisCase(errors=errors, held=held, rough=rough)
 
 
-def truth_of(craft: Craft, controller: Controller, airframe: Airframe, row: int, throttle: float) -> tuple[Margins, Following]:
+def truth_of(
+    craft: Craft, controller: Controller, airframe: Airframe, row: int, throttle: float, *, voltage_v: float | None = None
+) -> tuple[Margins, Following]:
     """Margins and following of the simulator's own loop."""
-    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle)
+    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle, voltage_v=voltage_v)
     grid = LOOP_HZ[(known_hz[0] <= LOOP_HZ) & (known_hz[-1] >= LOOP_HZ)]
     edge = margins(grid, interpolated(grid, known_hz, loop))
     step_hz = step_frequencies()
@@ -103,32 +115,45 @@ def truth_of(craft: Craft, controller: Controller, airframe: Airframe, row: int,
 
 
 def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[str], bool]:
-    with ProcessPoolExecutor() as pool:
-        found = [one for case in pool.map(judged, range(first_seed, first_seed + n_craft)) for one in case]
-    cases, refused = [one for one in found if isinstance(one, AxisCase)], [one for one in found if isinstance(one, str)]
-    lines = [
-        "## Margins and following",
-        "",
-        f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}, the half-minute card at "
-        f"2 kHz; {len(refused)} of {len(found)} axis cases were refused as not answerable.",
-        "",
-        "| error | axis cases | median | 90 % | largest | acceptance | interval covers truth |",
-        "|---|---|---|---|---|---|---|",
-    ]
+    lines = ["## Margins and following", ""]
     is_honest = True
-    for name, (must, cap) in LIMITS.items():
-        values = np.array([case.errors[name] for case in cases if name in case.errors])
-        if values.size == 0:
-            continue
-        coverage = float(np.mean([case.held[name] for case in cases if name in case.held]))
-        share = float(np.mean(values <= must))
-        is_honest &= coverage >= 0.9 or name not in COVERED
-        met = "met" if share >= 0.9 and float(values.max()) <= cap else "not met"
-        lines.append(
-            f"| {name} | {values.size} | {np.median(values):.2f} | {np.quantile(values, 0.9):.2f} | {values.max():.2f} "
-            f"| {share:.0%} within {must:g}, cap {cap:g}: {met} | {coverage:.0%} |"
-        )
-    return lines, is_honest
+    for key, card in _CARDS.items():
+        with ProcessPoolExecutor() as pool:
+            jobs = [(key, seed) for seed in range(first_seed, first_seed + n_craft)]
+            found = [one for case in pool.map(judged, jobs) for one in case]
+        cases, refused = [one for one in found if isinstance(one, AxisCase)], [one for one in found if isinstance(one, str)]
+        lines += [
+            f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}, {card} at 2 kHz; "
+            f"{len(refused)} of {len(found)} axis cases were refused as not answerable.",
+            "",
+            "| error | axis cases | within | told as numbers | median | 90 % | largest | acceptance of those | interval covers |",
+            "|---|---|---|---|---|---|---|---|---|",
+        ]
+        for name in LIMITS:
+            row, coverage = _row(name, [case for case in cases if name in case.errors])
+            lines += [row] if row else []
+            is_honest &= coverage >= 0.9 or name not in COVERED
+        lines.append("")
+    return lines[:-1], is_honest
+
+
+def _row(name: str, cases: list[AxisCase]) -> tuple[str, float]:
+    """A row of the table, and how many intervals of all cases held the truth."""
+    if not cases:
+        return "", 1.0
+    must, cap = LIMITS[name]
+    every = np.array([case.errors[name] for case in cases])
+    values = np.array([case.errors[name] for case in cases if name not in case.rough])
+    coverage = float(np.mean([case.held[name] for case in cases]))
+    start = f"| {name} | {every.size} | {np.mean(every <= must):.0%} | {values.size} "
+    if values.size == 0:
+        return f"{start}| – | – | – | – | {coverage:.0%} |", coverage
+    share = float(np.mean(values <= must))
+    met = "met" if share >= 0.9 and float(values.max()) <= cap else "not met"
+    return (
+        f"{start}| {np.median(values):.2f} | {np.quantile(values, 0.9):.2f} | {values.max():.2f} "
+        f"| {share:.0%} within {must:g}, cap {cap:g}: {met} | {coverage:.0%} |"
+    ), coverage
 
 
 if __name__ == "__main__":

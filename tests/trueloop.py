@@ -10,15 +10,15 @@ from nembrit.core.response.gains import curves_from_configuration
 from nembrit.core.setup.controller import Controller
 from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate.airframe import Airframe, World
-from nembrit.core.simulate.flight import fly_sticks
+from nembrit.core.simulate.flight import _CELL_EMPTY_V, _CELL_FULL_V, SimulatedFlight, fly_sticks
 from nembrit.core.simulate.pilot import Sticks
 from nembrit.core.types import AXES, ComplexArray, FloatArray
 
 
 def true_loop(
-    craft: Craft, controller: Controller, airframe: Airframe, axis: int, throttle: float
+    craft: Craft, controller: Controller, airframe: Airframe, axis: int, throttle: float, *, voltage_v: float | None = None
 ) -> tuple[FloatArray, ComplexArray, ComplexArray]:
-    """Frequencies, open loop and closed loop of one axis as the simulator flies it."""
+    """Frequencies, open loop and closed loop of one axis as the simulator flies it, with a fresh pack or at a voltage."""
     silent = {"gyro_density_dps_rthz": 0.0, "line_dps": 0.0, "blade_line_dps": 0.0, "broadband_dps": 0.0}
     still = replace(airframe, gyro_step_dps=1e-9, balance_offset=(0.0, 0.0), **silent)
     rate_hz, length_s, settle_s = controller.loop_rate_hz, 4.0, 2.0
@@ -41,7 +41,16 @@ def true_loop(
     )
     world = World(seed=1, wind_m_s=0.0, wash_ratio=0.0, log_rate_hz=rate_hz)
     plain = replace(controller, setpoint=())
-    flight = fly_sticks(craft, plain, world, airframe=still, sticks=sticks, setpoint_dps=setpoint, rng=rng)
+
+    def flown(charge_ratio: float) -> SimulatedFlight:
+        own = replace(world, pack_charge_ratio=charge_ratio)
+        return fly_sticks(craft, plain, own, airframe=still, sticks=sticks, setpoint_dps=setpoint, rng=rng)
+
+    flight = flown(world.pack_charge_ratio)
+    if voltage_v is not None:  # as empty as it was then: what the craft answers goes with the square of the voltage
+        over_v = float(flight.channels["battery_voltage"][n_settle:].mean()) - voltage_v
+        whole_v = (_CELL_FULL_V - _CELL_EMPTY_V) * still.cells
+        flight = flown(min(1.0, max(0.1, world.pack_charge_ratio - over_v / whole_v)))
     part = {role: np.fft.rfft(values[n_settle:])[bins] for role, values in flight.channels.items() if role.endswith(AXES[axis])}
     frequency_hz = bins / length_s
     command = sum(part[f"term_{term}.{AXES[axis]}"] for term in "pidf")
@@ -51,7 +60,11 @@ def true_loop(
 
 
 def throttle_of_the_movement(recording: Recording, axis: str, mixer: FloatArray) -> float:
-    """Mean throttle where the axis may be judged, weighted by how much the set-point moved."""
+    return of_the_movement(recording, "throttle", axis, mixer)
+
+
+def of_the_movement(recording: Recording, role: str, axis: str, mixer: FloatArray) -> float:
+    """Mean of a channel where the axis may be judged, weighted by how much the set-point moved."""
     usable, _ = usable_mask(recording, axis, mixer=mixer)
     moved = np.abs(np.gradient(recording.channels[f"setpoint.{axis}"])) * usable
-    return float((recording.channels["throttle"] * moved).sum() / moved.sum())
+    return float((recording.channels[role] * moved).sum() / moved.sum())

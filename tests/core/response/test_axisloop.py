@@ -13,16 +13,20 @@ from nembrit.core.records.log import Recording
 from nembrit.core.report.codec import from_json, to_json
 from nembrit.core.response.authority import level_mask, usable_mask
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
-from nembrit.core.response.gains import d_curve, logged_gains
+from nembrit.core.response.estimate import Estimate
+from nembrit.core.response.gains import curves_from_configuration, d_curve, logged_gains
 from nembrit.core.response.impulse import decimated
 from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.sureness import is_rough
 from nembrit.core.response.throttle import throttle_gains
 from nembrit.core.response.tracking import authority, flies_itself, tracking
+from nembrit.core.response.transfer import interpolated
 from nembrit.core.setup.cards import CARDS
+from nembrit.core.setup.craft import Craft, layout_motors
 from nembrit.core.simulate.airframe import World, airframe_of
 from nembrit.core.simulate.flight import fly
-from tests.flying import HEX, controller, flown, recording
+from tests.flying import CARD, HEX, controller, flown, recording
 from tests.trueloop import throttle_of_the_movement, true_loop
 
 MIXER = HEX.mixer()
@@ -53,6 +57,49 @@ def test_gains_as_they_act_are_those_that_flew(axis: str) -> None:
             assert term not in found
     alone = logged_gains(part, axis, usable, d_curve(part, axis))
     assert alone["p"].value == found["p"].value
+
+
+def test_what_d_makes_of_the_gyro_is_read_without_turning_it() -> None:
+    # a large, slow craft moves below the first bins: what leaks from there must not turn or shrink gyro → D
+    flight = fly(
+        Craft(name="slow", kind="multirotor", motors=layout_motors("octo"), diameter_in=8.0), controller(), CARD, World(seed=4)
+    )
+    curve = d_curve(recording(flight), "roll")
+    assert curve is not None
+    at = np.array([4.0, 6.0, 8.0, 12.0, 20.0, 40.0])
+    flew = controller()
+    alone = replace(flew, gains={"roll": replace(flew.gains["roll"], p=0.0, i=0.0)})
+    ratio = interpolated(at, *curve) / curves_from_configuration(alone, "roll", at).feedback
+    assert np.abs(ratio) == pytest.approx(1.0, abs=0.01)
+    assert np.degrees(np.angle(ratio)) == pytest.approx(0.0, abs=1.0)
+
+
+@pytest.mark.parametrize(("end_s", "rough"), [(28.0, False), (16.0, True)])
+def test_a_short_flight_tells_some_numbers_by_their_intervals_only(end_s: float, rough: bool) -> None:
+    found = told(recording(flown(5), 2.5, end_s), controller=controller())
+    assert found.rough["phase_margin_deg"] is rough
+    assert found.rough["overshoot_ratio"] is rough
+    assert not found.rough["rise_time_s"]
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "half", "rough"),
+    [
+        ("phase_margin_deg", 60.0, 4.9, False), ("phase_margin_deg", 60.0, 5.1, True),
+        ("gain_margin_db", 9.0, 3.4, False), ("gain_margin_db", 9.0, 3.6, True),
+        ("sensitivity_peak", 1.5, 0.17, False), ("sensitivity_peak", 1.5, 0.19, True),
+        ("bandwidth_hz", 10.0, 0.9, False), ("bandwidth_hz", 10.0, 1.1, True),
+        ("rise_time_s", 0.03, 0.0035, False), ("rise_time_s", 0.03, 0.0037, True),
+        ("settling_time_s", 0.1, 0.049, False), ("settling_time_s", 0.1, 0.051, True),
+        ("delay_s", 0.02, 0.0024, False), ("delay_s", 0.02, 0.0026, True),
+        ("peak_db", 1.0, 0.9, False), ("peak_db", 1.0, 1.1, True),
+        ("overshoot_ratio", 0.1, 0.039, False), ("overshoot_ratio", 0.1, 0.041, True),
+    ],
+)  # fmt: skip
+def test_from_when_on_an_interval_says_more_than_its_number(name: str, value: float, half: float, rough: bool) -> None:
+    # the caps of the methods' acceptance table
+    assert is_rough(name, Estimate(value=value, low=value - half, high=value + half)) is rough
+    assert is_rough(name, None) is False
 
 
 @pytest.mark.parametrize("axis", ["roll", "pitch", "yaw"])

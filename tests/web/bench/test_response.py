@@ -1,6 +1,7 @@
 """The response bench through its pages: how near the edge, what it rests on, and when it is worked out anew."""
 
 import json
+import re
 
 import pytest
 from django.test import Client
@@ -52,6 +53,14 @@ def test_an_axis_is_chosen_and_a_wrong_one_is_not(client: Client, attach) -> Non
     flight = attach(log_file(5))
     for query, chosen in (("?axis=yaw", "yaw"), ("?axis=left", "roll"), ("?axis=%00", "roll")):
         assert f'id="axis-{chosen}" name="axis" value="{chosen}" checked' in text(client, flight, query)
+
+
+def test_what_a_short_flight_leaves_open_is_told_by_its_interval(client: Client, attach) -> None:
+    assert "Rough: " not in text(client, attach(log_file(5)))
+    lines = log_file(5).decode().splitlines(keepends=True)
+    page = text(client, attach("".join(lines[: 16 * 2000]).encode(), name="short.csv"))
+    assert "Rough: roll and pitch and yaw of this flight can be told within wide limits only" in page
+    assert re.search(r'class="rough" title="[^"]+">\d+ to\s+\d+°</span><small>rough</small>', page)
 
 
 @pytest.mark.parametrize(

@@ -11,6 +11,13 @@ from nembrit.core.response.step import StepResponse
 from nembrit.core.response.tracking import Tracking
 from nembrit.core.setup.controller import ShownGains
 
+# keys of this part whose interval may be too wide for one number, by the loop's own names
+_ROUGH_AS = {
+    "phase_margin_deg": "phase_margin_deg", "gain_margin_db": "gain_margin_db", "sensitivity_peak": "sensitivity_peak",
+    "bandwidth_hz": "bandwidth_hz", "peak_db": "peak_db", "rise_time_s": "rise_time_ms", "delay_s": "delay_ms",
+    "settling_time_s": "settling_time_ms",
+}  # fmt: skip
+
 
 def rounded(value: float | None, digits: int = 6) -> float | None:
     """Significant digits for JSON; NaN and infinities become null."""
@@ -33,6 +40,7 @@ def response_part(step: StepResponse | None, loop: Loop | None, axis: str, shown
         "gain_scale": _scales(found, axis, shown),
         "gains": {term: rounded(found.gains[term].value) if found and term in found.gains else None for term in "pidf"},
         "plant": _plant(found),
+        "rough": [] if found is None else [_ROUGH_AS[name] for name, yes in found.rough.items() if yes and name in _ROUGH_AS],
     }
 
 

@@ -21,6 +21,7 @@ from nembrit.core.response.gains import (
 )
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
+from nembrit.core.response.sureness import FLOORS, is_rough
 from nembrit.core.response.throttle import ThrottleGain, throttle_gains, throttle_limits
 from nembrit.core.response.transfer import LoopResponses, log_errors, loop_responses
 from nembrit.core.setup.controller import Controller
@@ -33,11 +34,6 @@ _LEAST_FREQUENCIES = 10
 _LEAST_HELD_S = 9.0
 _PLENTY_S = 18.0  # with less flying the floors grow in proportion
 _ROUTES_APART_DEG = 3.0
-# what blocks of one flight cannot see (measured: docs/accuracy.md)
-_FLOORS = {
-    "phase_margin_deg": 2.0, "gain_margin_db": 1.3, "sensitivity_peak": 0.042, "bandwidth_hz": 0.045, "rise_time_s": 0.022,
-    "delay_s": 0.0009, "peak_db": 0.22, "settling_time_s": 0.06, "overshoot_ratio": 0.024,
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,6 +79,11 @@ class AxisLoop:
     step: FloatArray
     usable_s: float
     notes: tuple[str, ...]
+
+    @property
+    def rough(self) -> dict[str, bool]:
+        """By name of a number: whether this flight leaves it so open that its interval says more than the number itself."""
+        return {name: is_rough(name, getattr(self, name)) for name in FLOORS}
 
 
 def axis_loop(
@@ -282,7 +283,7 @@ def _told(
         if value is None:
             return None
         known = [number for one in left_out if (number := getattr(one, name)) is not None]
-        return jackknifed(float(value), known, floor=_FLOORS[name] * scarce, is_ratio=is_ratio)
+        return jackknifed(float(value), known, floor=FLOORS[name] * scarce, is_ratio=is_ratio)
 
     gain_margin = told("gain_margin_db", edge, others, is_ratio=False)
     gain_margin_all = gain_margin

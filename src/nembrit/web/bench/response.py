@@ -79,6 +79,7 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
             for each in AXES
             if each in loop.axes or each in loop.tracking
         ],
+        "rough": [each for each in AXES if each in loop.axes and _is_rough(loop.axes[each])],
         "refused": [(each, reason) for each, reason in loop.reasons.items()],
         "chosen": axis,
         "answering": [each for each in AXES if each in loop.axes or each in loop.tracking],
@@ -105,6 +106,11 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "felt": felt,
         "crossed": crossed(results, felt),
     }
+
+
+def _is_rough(own: AxisLoop) -> bool:
+    """Whether more than the settling time is left open, which depends on where a flat end crosses a line."""
+    return any(yes for name, yes in own.rough.items() if name != "settling_time_s")
 
 
 def headline(rooms: list[Room], loop: Loop) -> str:

@@ -29,7 +29,7 @@ from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES
 from tests.trueloop import of_the_movement
 
-FIRST_SEED = 627391000  # drawn for this run; 513844000 before the interval of motor noise was widened (83 % of 24 then)
+FIRST_SEED = 576524000  # drawn for this run; 513844000 and 627391000 for the rounds before
 N_CRAFT = 24
 # acceptance table of the methods (predicted step: 3 points, 6 % rise; caps 5 and 12 %), and figures of the issue
 LIMITS = {

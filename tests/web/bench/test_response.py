@@ -59,7 +59,7 @@ def test_what_a_short_flight_leaves_open_is_told_by_its_interval(client: Client,
     assert "Rough: " not in text(client, attach(log_file(5)))
     lines = log_file(5).decode().splitlines(keepends=True)
     page = text(client, attach("".join(lines[: 16 * 2000]).encode(), name="short.csv"))
-    assert "Rough: roll and pitch and yaw of this flight can be told within wide limits only" in page
+    assert "Rough: roll, pitch, yaw of this flight can be told within wide limits only" in page
     assert re.search(r'class="rough" title="[^"]+">\d+ to\s+\d+°</span><small>rough</small>', page)
 
 

@@ -19,6 +19,7 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
+from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.setup.craft import Craft
@@ -40,13 +41,20 @@ LIMITS = {
     "noise left, 20 to 100 Hz, dB": (1.0, 3.0), "noise left, 100 to 300 Hz, dB": (1.0, 3.0),
 }  # fmt: skip
 
+_NAMED = {
+    "phase margin, °": "phase_margin_deg", "Ms, %": "sensitivity_peak", "bandwidth, %": "bandwidth_hz", "rise, %": "rise_time_s",
+    "overshoot of the loop, points": "overshoot_ratio", "overshoot flown next, points": "overshoot_ratio",
+    "step delay flown next, ms": "delay_s",
+}  # fmt: skip
+
 
 @dataclass(frozen=True, kw_only=True)
 class Case:
-    """Errors by row of the table, and whether the interval held what came."""
+    """Errors by row of the table, whether the interval held what came, and whether only the interval is told."""
 
     errors: dict[str, float] = field(default_factory=dict)
     held: dict[str, bool] = field(default_factory=dict)
+    rough: set[str] = field(default_factory=set)
 
     def put(
         self, name: str, told: Estimate | None, truth: float | None, kind: str, factor: float = 1.0, own: float = 0.0
@@ -54,19 +62,22 @@ class Case:
         """`own` is half the interval of a truth that was measured itself, in the estimate's unit."""
         if told is None or truth is None:
             return
+        if name in _NAMED and is_rough(_NAMED[name], told):
+            self.rough.add(name)
         off = told.value - truth
         self.errors[name] = abs(off) * factor if kind == "plain" else 100 * abs(off) / abs(truth)
         slack = 0.0 if own == 0 else float(np.hypot((told.high - told.low) / 2, own)) - (told.high - told.low) / 2
         self.held[name] = told.low - slack <= truth <= told.high + slack
 
 
-def judged(seed: int) -> list[Case | str]:
+def judged(job: tuple[str, int]) -> list[Case | str]:
+    key, seed = job
     rng = np.random.default_rng(seed)
     craft, airframe = random_airframe(rng)
     flown = sound_controller(airframe, rng)
     change, new = _drawn(flown, rng)
-    first, recording = _flight(craft, airframe, flown, seed, float(rng.uniform(0, 6)))
-    second, _ = _flight(craft, airframe, new, seed + 500_000, float(rng.uniform(0, 6)))
+    first, recording = _flight(key, craft, airframe, flown, seed, float(rng.uniform(0, 6)))
+    second, _ = _flight(key, craft, airframe, new, seed + 500_000, float(rng.uniform(0, 6)))
     assert first.response is not None
     bench = Choosing(loop=first.loop, steps=first.response.steps, shaping=first.shaping, flown=flown, mixer=craft.mixer())
     found: list[Case | str] = [_axis(bench, second, change, new, recording, craft, airframe, row) for row in range(3)]
@@ -93,11 +104,11 @@ def _moved(filters: tuple[Filter, ...], by: float) -> tuple[Filter, ...]:
 
 
 def _flight(
-    craft: Craft, airframe: Airframe, settings: Controller, seed: int, wind_m_s: float
+    key: str, craft: Craft, airframe: Airframe, settings: Controller, seed: int, wind_m_s: float
 ) -> tuple[FlightResults, Recording]:
     world = World(seed=seed, wind_m_s=wind_m_s)
-    flight = fly(craft, settings, next(card for card in CARDS if card.key == "response"), world, airframe=airframe)
-    recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, 28.0)
+    flight = fly(craft, settings, next(card for card in CARDS if card.key == key), world, airframe=airframe)
+    recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, float(flight.t_s[-1]) - 2.0)
     facts = CraftFacts(mixer=craft.mixer(), blades=craft.blades, controller=settings)
     return analyse(Flight(recording, craft=facts), only=("response", "shaping", "loop")), recording
 
@@ -145,31 +156,43 @@ def _noise(bench: Choosing, second: FlightResults, change: Change, flown: Contro
 
 
 def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[str], bool]:
-    with ProcessPoolExecutor() as pool:
-        found = [one for case in pool.map(judged, range(first_seed, first_seed + n_craft)) for one in case]
-    cases, refused = [one for one in found if isinstance(one, Case)], [one for one in found if isinstance(one, str)]
-    lines = [
-        "## Predictions", "",
-        f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}: flown, changed by 0.6 to 1.6 "
-        f"(gains of every axis, or both low-passes), flown again in other wind; {len(refused)} of {3 * n_craft} axes were "
-        "refused or predicted to swing.",
-        "", "| error | cases | median | 90 % | largest | wanted | interval covers |", "|---|---|---|---|---|---|---|",
-    ]  # fmt: skip
+    lines = ["## Predictions", ""]
     is_honest = True
-    for name, (must, cap) in LIMITS.items():
-        values = np.array([case.errors[name] for case in cases if name in case.errors])
-        if values.size == 0:
-            continue
-        held = [case.held[name] for case in cases if name in case.held]
-        covers = f"{np.mean(held):.0%}" if held else "–"
-        is_honest &= not held or float(np.mean(held)) >= 0.9
-        share = float(np.mean(values <= must))
-        met = "met" if share >= 0.9 and float(values.max()) <= cap else "not met"
-        lines.append(
-            f"| {name} | {values.size} | {np.median(values):.2f} | {np.quantile(values, 0.9):.2f} | {values.max():.2f} "
-            f"| {share:.0%} within {must:g}, cap {cap:g}: {met} | {covers} |"
-        )
-    return lines, is_honest
+    for key, card in (("response", "the half-minute card"), ("full", "the full card")):
+        with ProcessPoolExecutor() as pool:
+            jobs = [(key, seed) for seed in range(first_seed, first_seed + n_craft)]
+            found = [one for case in pool.map(judged, jobs) for one in case]
+        cases, refused = [one for one in found if isinstance(one, Case)], [one for one in found if isinstance(one, str)]
+        lines += [
+            f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}: {card} flown, changed by 0.6 "
+            f"to 1.6 (gains of every axis, or both low-passes), flown again in other wind; {len(refused)} of {3 * n_craft} axes "
+            "were refused or predicted to swing.",
+            "", "| error | cases | within | told as numbers | median | 90 % | largest | wanted of those | interval covers |",
+            "|---|---|---|---|---|---|---|---|---|",
+        ]  # fmt: skip
+        for name in LIMITS:
+            row, held = _row(name, [case for case in cases if name in case.errors])
+            lines += [row] if row else []
+            is_honest &= not held or float(np.mean(held)) >= 0.9
+        lines.append("")
+    return lines[:-1], is_honest
+
+
+def _row(name: str, cases: list[Case]) -> tuple[str, list[bool]]:
+    """A row of the table, and whose interval held what came."""
+    held = [case.held[name] for case in cases if name in case.held]
+    every = np.array([case.errors[name] for case in cases])
+    values = np.array([case.errors[name] for case in cases if name not in case.rough])
+    if values.size == 0:
+        return "", held
+    must, cap = LIMITS[name]
+    share = float(np.mean(values <= must))
+    met = "met" if share >= 0.9 and float(values.max()) <= cap else "not met"
+    covers = f"{np.mean(held):.0%}" if held else "–"
+    return (
+        f"| {name} | {every.size} | {np.mean(every <= must):.0%} | {values.size} | {np.median(values):.2f} "
+        f"| {np.quantile(values, 0.9):.2f} | {values.max():.2f} | {share:.0%} within {must:g}, cap {cap:g}: {met} | {covers} |"
+    ), held
 
 
 if __name__ == "__main__":

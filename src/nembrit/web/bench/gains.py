@@ -10,6 +10,7 @@ from django.http import QueryDict
 from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.response.margins import margins
+from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.configuration import number as number_in
 from nembrit.core.tuning.best import limits_for
 from nembrit.core.tuning.classical import classical_gains
@@ -75,11 +76,14 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     is_tried = any(abs(one.ratio - 1) > 1e-3 for one in fields)
     was, told = bench.predicted(axis, Change()), bench.predicted(axis, change)
     motors = [bench.motors(one) for one in (Change(), change)]
-    rows = [
-        {"name": name, "flown": getattr(was, field), "tried": getattr(told, field), "factor": factor, "unit": unit}
+    rows: list[dict[str, Any]] = [
+        {"name": name, "flown": getattr(was, field), "tried": getattr(told, field), "factor": factor, "unit": unit, "suffix": _after(unit),
+         "is_rough": is_rough(field, getattr(was, field)), "is_rough_tried": is_rough(field, getattr(told, field))}
         for name, field, factor, unit in _ROWS
-    ]
-    rows.append({"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%"})
+    ]  # fmt: skip
+    rows.append(
+        {"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%", "suffix": " %"}
+    )
     found = bench.loop.axes[axis] if bench.loop else None
     moved = {one.term for one in fields if abs(one.ratio - 1) > 1e-3}
     groups = (({"p", "d"}, f"pd.{axis}", f"P with D of {axis}"), ({"i"}, "i", "I"), ({"f"}, "feed_forward", "feed-forward"))
@@ -94,6 +98,11 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
         ] if found else [],
         "answering": axes_told(bench),
     }  # fmt: skip
+
+
+def _after(unit: str) -> str:
+    """A unit as it stands behind a number."""
+    return unit if unit in ("", "°") else f" {unit}"
 
 
 def best_of(flight: Flight, bench: Choosing, craft: Craft, caution: str) -> dict[str, Any]:

@@ -76,11 +76,13 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     is_tried = any(abs(one.ratio - 1) > 1e-3 for one in fields)
     was, told = bench.predicted(axis, Change()), bench.predicted(axis, change)
     motors = [bench.motors(one) for one in (Change(), change)]
-    rows: list[dict[str, Any]] = [
-        {"name": name, "flown": getattr(was, field), "tried": getattr(told, field), "factor": factor, "unit": unit, "suffix": _after(unit),
-         "is_rough": is_rough(field, getattr(was, field)), "is_rough_tried": is_rough(field, getattr(told, field))}
-        for name, field, factor, unit in _ROWS
-    ]  # fmt: skip
+    rows: list[dict[str, Any]] = []
+    for name, field, factor, unit in _ROWS:
+        one, other = getattr(was, field), getattr(told, field)
+        rows.append({
+            "name": name, "flown": one, "tried": other, "factor": factor, "unit": unit, "suffix": _after(unit),
+            "is_rough": is_rough(field, one), "is_rough_tried": is_rough(field, other),
+        })  # fmt: skip
     rows.append(
         {"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%", "suffix": " %"}
     )

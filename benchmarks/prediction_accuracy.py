@@ -165,8 +165,8 @@ def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[
         cases, refused = [one for one in found if isinstance(one, Case)], [one for one in found if isinstance(one, str)]
         lines += [
             f"Measured {datetime.now(UTC):%d %B %Y} on {n_craft} random craft, seeds from {first_seed}: {card} flown, changed by "
-            f"0.6 to 1.6 (gains of every axis, or both low-passes), flown again in other wind; {len(refused)} of {3 * n_craft} axes "
-            "were refused or predicted to swing.",
+            f"0.6 to 1.6 (gains of every axis, or both low-passes), flown again in other wind; {len(refused)} of {3 * n_craft} "
+            "axes were refused or predicted to swing.",
             "", "| error | cases | within | told as numbers | median | 90 % | largest | wanted of those | interval covers |",
             "|---|---|---|---|---|---|---|---|---|",
         ]  # fmt: skip

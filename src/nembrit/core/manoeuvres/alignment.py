@@ -8,6 +8,7 @@ import scipy.interpolate
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.types import FloatArray
@@ -81,7 +82,7 @@ def align(first: Recording, other: Recording) -> Alignment:
 
 def _band(recording: Recording, role: str, top_hz: float, low_hz: float = _BAND_HZ[0]) -> FloatArray:
     """One channel within the band, gaps as nought, unit spread."""
-    values = np.nan_to_num(recording.channels[role] - np.nanmedian(recording.channels[role]))
+    values = filled(recording.channels[role] - np.nanmedian(recording.channels[role]))
     sos = scipy.signal.butter(2, (low_hz, top_hz), btype="bandpass", fs=recording.sample_rate_hz, output="sos")
     passed = scipy.signal.sosfiltfilt(sos, values)
     return np.asarray(passed / max(float(np.std(passed)), 1e-12))
@@ -280,7 +281,7 @@ def _manoeuvre_lag(first: Recording, span: Span, other: Recording, partner: Span
     def piece(recording: Recording, at: Span) -> FloatArray:
         t_s = np.arange(at.start_s - margin_s, at.end_s + margin_s, 1 / rate_hz)
         known_s = recording.start_s + np.arange(recording.n_samples) / recording.sample_rate_hz
-        values = np.interp(t_s, known_s, np.nan_to_num(recording.channels[role]))
+        values = np.interp(t_s, known_s, filled(recording.channels[role]))
         values = np.abs(values) if at.axis else values
         return np.asarray(values - values.mean())
 

@@ -8,6 +8,7 @@ import itertools
 import numpy as np
 import scipy.ndimage
 
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.phases import phases_of
 from nembrit.core.manoeuvres.spans import Span, runs
 from nembrit.core.records.log import Recording
@@ -49,7 +50,7 @@ def _span(recording: Recording, kind: str, start: int, end: int, axis: str | Non
 
 
 def _setpoint(recording: Recording, axis: str) -> FloatArray:
-    return np.nan_to_num(recording.channels[f"setpoint.{axis}"])
+    return filled(recording.channels[f"setpoint.{axis}"])
 
 
 def snap_stops(recording: Recording, axis: str, *, least_dps: float = 160.0) -> tuple[Span, ...]:
@@ -123,7 +124,7 @@ def throttle_jumps(recording: Recording, inside: BoolArray) -> list[Span]:
     """Punches (rise > 0.36 within 0.3 s to > 0.7) and chops, their mirror; 1 s each from where it begins."""
     if not recording.has("throttle"):
         return []
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     rate_hz = recording.sample_rate_hz
     width = max(1, round(0.3 * rate_hz))
     if throttle.size <= width:
@@ -145,7 +146,7 @@ def held_throttle(recording: Recording, inside: BoolArray) -> list[Span]:
     """Full throttle (above 0.9 for over 1.2 s) and floats at zero throttle (below 0.05 for 0.3 to 3.5 s in flight)."""
     if not recording.has("throttle"):
         return []
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     rate_hz = recording.sample_rate_hz
     full = runs(throttle > 0.9, least=round(1.2 * rate_hz), bridge=round(0.05 * rate_hz))
     zero = [
@@ -164,7 +165,7 @@ def sweeps(recording: Recording, inside: BoolArray) -> list[Span]:
     if not recording.has("throttle"):
         return []
     rate_hz = recording.sample_rate_hz
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     smooth = scipy.ndimage.uniform_filter1d(throttle, max(1, round(1.0 * rate_hz)))
     slope = np.gradient(smooth) * rate_hz if smooth.size > 2 else np.zeros(smooth.size)
     found = []
@@ -197,7 +198,7 @@ def wash_descents(recording: Recording) -> tuple[Span, ...]:
     """Throttle 0.30 to 0.78 of hover and flat (thirds within 10 %) for over 1.2 s, with small sticks."""
     if not recording.has("throttle"):
         return ()
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     hover = hover_throttle(throttle)
     calm = _calm(recording, _CALM_DPS)
     rate_hz = recording.sample_rate_hz
@@ -222,7 +223,7 @@ def _hovers_and_cruises(recording: Recording, inside: BoolArray, found: list[Spa
     if not recording.has("throttle") or not any(recording.has(f"setpoint.{axis}") for axis in AXES):
         return []
     rate_hz = recording.sample_rate_hz
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     hover = hover_throttle(throttle)
     free = inside.copy()
     for span in found:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.ndimage
 
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span, runs
 from nembrit.core.records.log import Recording
 from nembrit.core.types import FloatArray
@@ -83,16 +84,16 @@ def _power(recording: Recording) -> tuple[FloatArray | None, str]:
     """A measure of power, 0 on the ground and above 0.12 in flight, and the channel it comes from."""
     throttle = recording.channels.get("throttle")
     if throttle is not None:
-        return np.nan_to_num(throttle), "throttle"
+        return filled(throttle), "throttle"
     motors = [values for role, values in recording.channels.items() if role.startswith("motor.")]
     if motors:
-        mean = np.nan_to_num(np.mean(motors, axis=0))
+        mean = filled(np.mean(motors, axis=0))
         idle = float(np.percentile(mean, 1)) if mean.size else 0.0
         return np.maximum(mean - min(idle, 0.1), 0.0) * 1.2, "motor outputs"
     gyros = [values for role, values in recording.channels.items() if role.startswith(("gyro.", "gyro_raw."))]
     if gyros and recording.sample_rate_hz >= 20:
         width = max(3, round(0.5 * recording.sample_rate_hz))
-        squares = np.nan_to_num(np.sum(np.square(np.diff(gyros, axis=1, append=0.0)), axis=0))
+        squares = filled(np.sum(np.square(np.diff(gyros, axis=1, append=0.0)), axis=0))
         shaking = np.sqrt(scipy.ndimage.uniform_filter1d(squares, width))
         floor, usual = np.percentile(shaking, (2, 60))
         if usual > 4 * max(floor, 1e-9):

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.optimize
 
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.rotors.orders import ORDERS, order_mask
 from nembrit.core.rotors.track import RotorTrack
@@ -76,9 +77,9 @@ def once_per_turn(recording: Recording, n_motors: int) -> MotorShares | None:
     if not recording.has(*roles) or any(gyro is None for gyro in gyros):
         return None
     rate_hz = recording.sample_rate_hz
-    speed = np.nan_to_num(np.stack([recording.channels[role] for role in roles])) / 60
+    speed = filled(np.stack([recording.channels[role] for role in roles])) / 60
     phase = 2 * np.pi * np.cumsum(speed, axis=1) / rate_hz
-    signal = np.stack([np.nan_to_num(gyro) for gyro in gyros if gyro is not None], axis=1)
+    signal = np.stack([filled(gyro) for gyro in gyros if gyro is not None], axis=1)
     n_block = round(_BLOCK_S * rate_hz)
     starts = np.arange(0, speed.shape[1] - n_block + 1, n_block)
     kept: list[list[float]] = [[] for _ in range(n_motors)]

@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES
 
@@ -19,7 +20,7 @@ def is_at_rest(recording: Recording) -> bool:
     roles = [role for axis in AXES if recording.has(role := f"gyro_raw.{axis}") or recording.has(role := f"gyro.{axis}")]
     n = round(recording.sample_rate_hz)
     for role in roles:
-        values = np.nan_to_num(recording.channels[role])
+        values = filled(recording.channels[role])
         means = values[: values.size // n * n].reshape(-1, n).mean(axis=1)
         if means.size < _LEAST_S or np.ptp(means) > _MOST_DPS:
             return False

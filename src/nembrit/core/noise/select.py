@@ -6,6 +6,7 @@ import numpy as np
 import scipy.ndimage
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.spectra.density import SEGMENT_S, Spectrum, welch_spectrum
@@ -31,7 +32,7 @@ def chosen_samples(
         if not recording.has("throttle"):
             raise NotEnoughData("no throttle in this log: a throttle range cannot be chosen")
         width = max(1, round(SEGMENT_S * recording.sample_rate_hz))
-        slow = scipy.ndimage.uniform_filter1d(np.nan_to_num(recording.channels["throttle"]), width)
+        slow = scipy.ndimage.uniform_filter1d(filled(recording.channels["throttle"]), width)
         use &= (slow >= throttle[0]) & (slow <= throttle[1])
     return use
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
 
@@ -88,7 +89,7 @@ def _jumps(recording: Recording) -> FloatArray | None:
     lag = max(1, round(_RISE_S * recording.sample_rate_hz))
     steps = np.zeros(recording.n_samples)
     for role in roles:
-        values = np.nan_to_num(recording.channels[role])
+        values = filled(recording.channels[role])
         steps[lag:] = np.maximum(steps[lag:], np.abs(values[lag:] - values[:-lag]))
     return np.asarray(steps > max(_LEAST_JUMP, float(np.quantile(steps, _RARE))), dtype=np.float64)
 

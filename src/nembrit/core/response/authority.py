@@ -2,7 +2,9 @@
 
 import numpy as np
 import scipy.ndimage
+import scipy.stats
 
+from nembrit.core.gaps import filled
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, BoolArray, FloatArray
@@ -38,7 +40,7 @@ def usable_mask(
     notes: list[str] = []
     lost = np.zeros(recording.n_samples, dtype=bool)
     if recording.has("throttle"):
-        throttle = np.nan_to_num(recording.channels["throttle"])
+        throttle = filled(recording.channels["throttle"])
         low, high = throttle_limits
         lost |= (throttle < low) | (throttle > high)
     else:
@@ -49,7 +51,7 @@ def usable_mask(
     else:
         limit = float(np.nanmax(np.abs(wanted), initial=0.0))
         at_limit = (np.abs(wanted) >= limit - 1e-4) & (limit > 0.05) if _is_clipped(wanted, limit) else np.zeros_like(lost)
-        differs = np.abs(np.nan_to_num(given[AXES.index(axis)] - wanted)) > _DIFFERENCE
+        differs = np.abs(filled(given[AXES.index(axis)] - wanted)) > _DIFFERENCE
         n_window = max(1, round(_WINDOW_S * recording.sample_rate_hz))
         share = scipy.ndimage.uniform_filter1d((differs | at_limit).astype(np.float64), n_window)
         lost |= share > _LOST_SHARE
@@ -67,21 +69,27 @@ def level_mask(recording: Recording, n_motors: int) -> BoolArray:
     everywhere = np.ones(recording.n_samples, dtype=bool)
     if n_motors < 3 or not recording.has("throttle", *roles):
         return everywhere
-    mean = np.mean([np.nan_to_num(recording.channels[role]) for role in roles], axis=0)
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    mean = np.mean([filled(recording.channels[role]) for role in roles], axis=0)
+    throttle = filled(recording.channels["throttle"])
     low, high = _THROTTLE_LIMITS
     held = (throttle > low) & (throttle < high)
     if held.sum() < 3 * recording.sample_rate_hz or float(np.std(throttle[held])) < 1e-4:
         return everywhere
-    line = np.polyfit(throttle[held], mean[held], 1)
+    off = mean - _line(throttle, mean, held)
     for _ in range(3):
-        near = held & (np.abs(mean - np.polyval(line, throttle)) < 0.4 * _LEVEL)
+        near = held & (np.abs(off) < 0.4 * _LEVEL)
         if near.sum() < recording.sample_rate_hz:
             return everywhere
-        line = np.polyfit(throttle[near], mean[near], 1)
-    moved = np.abs(mean - np.polyval(line, throttle)) > _LEVEL
+        off = mean - _line(throttle, mean, near)
+    moved = np.abs(off) > _LEVEL
     n_around = 2 * max(1, round(_AROUND_S * recording.sample_rate_hz)) + 1
     return np.asarray(scipy.ndimage.maximum_filter1d(moved.astype(np.uint8), n_around) == 0)
+
+
+def _line(x: FloatArray, y: FloatArray, inside: BoolArray) -> FloatArray:
+    """The straight line of least squares through the places inside, at every place."""
+    fitted = scipy.stats.linregress(x[inside], y[inside])
+    return np.asarray(fitted.intercept + fitted.slope * x)
 
 
 def lost_share(recording: Recording, usable: BoolArray) -> float | None:
@@ -93,9 +101,9 @@ def lost_share(recording: Recording, usable: BoolArray) -> float | None:
     roles = [role for n in range(1, 9) if recording.has(role := f"motor.{n}")]
     if not recording.has("throttle") or not roles:
         return None
-    throttle = np.nan_to_num(recording.channels["throttle"])
+    throttle = filled(recording.channels["throttle"])
     middle = (throttle > _THROTTLE_LIMITS[0]) & (throttle < _THROTTLE_LIMITS[1])
-    motors = np.stack([np.nan_to_num(recording.channels[role]) for role in roles])
+    motors = np.stack([filled(recording.channels[role]) for role in roles])
     at_limit = np.any((motors >= _FULL) | (motors <= _NEAR_LEAST + np.quantile(motors, 0.001)), axis=0)
     lost = ~usable & _widened(at_limit, recording.sample_rate_hz)
     return float(np.mean(lost[middle])) if middle.sum() > recording.sample_rate_hz else None

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.response.scores import bounce_back_dps, wash_rms_dps
@@ -62,7 +63,7 @@ def _pieces(recording: Recording, axis: str, spans: Sequence[Span], band_hz: tup
         if recording.sample_rate_hz < 2.5 * band_hz[1]:
             return []
         sos = scipy.signal.butter(2, band_hz, btype="bandpass", fs=recording.sample_rate_hz, output="sos")
-        error = scipy.signal.sosfiltfilt(sos, np.nan_to_num(error))
+        error = scipy.signal.sosfiltfilt(sos, filled(error))
     found = []
     for span in spans:
         first = max(0, round((span.start_s - recording.start_s) * recording.sample_rate_hz))
@@ -100,7 +101,7 @@ def yaw_shortfall_ratio(recording: Recording, axis: str, spans: Sequence[Span]) 
     asked, given = 0.0, 0.0
     for span in spans:
         part = recording.span(span.start_s, span.end_s)
-        r, y = np.nan_to_num(part.channels[f"setpoint.{axis}"]), np.nan_to_num(part.channels[f"gyro.{axis}"])
+        r, y = filled(part.channels[f"setpoint.{axis}"]), filled(part.channels[f"gyro.{axis}"])
         asked, given = asked + float(r @ r), given + float(r @ y)
     least = (20.0**2) * recording.sample_rate_hz * _LEAST_S
     return 1 - given / asked if asked > least else None

@@ -11,6 +11,7 @@ import numpy as np
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import fixed_response
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.transfer import cross_response, interpolated
@@ -97,8 +98,8 @@ def _ki(recording: Recording, axis: str, error: FloatArray, usable: BoolArray) -
     whole = usable & np.isfinite(error) & np.isfinite(term)
     good: BoolArray = np.asarray(whole[: n * step].reshape(n, step).all(axis=1))
     # increments from sample to sample of the I term go with the error at the later one
-    area = np.nan_to_num(error)[1 : (n - 1) * step + 1].reshape(n - 1, step).sum(axis=1) / recording.sample_rate_hz
-    moved = np.diff(np.nan_to_num(term)[: n * step : step])
+    area = filled(error)[1 : (n - 1) * step + 1].reshape(n - 1, step).sum(axis=1) / recording.sample_rate_hz
+    moved = np.diff(filled(term)[: n * step : step])
     use = good[:-1] & good[1:] & (np.abs(moved) > 1e-9)
     for _ in range(4):  # held and clamped increments stand far off
         if use.sum() < 12:

@@ -7,12 +7,14 @@ processes - Revisited", Automatica 48 (2012) 1525-1535; L. Ljung, System Identif
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import scipy.linalg
 import scipy.optimize
 import scipy.signal
 
+from nembrit.core.gaps import filled
 from nembrit.core.spectra.spread import spread
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
@@ -34,7 +36,7 @@ def decimated(
     factor = max(1, int(sample_rate_hz / work_rate_hz))
     rate_hz = sample_rate_hz / factor
     whole = np.logical_and.reduce([np.isfinite(signal) for signal in signals])
-    signals = [np.nan_to_num(signal) for signal in signals]
+    signals = [filled(signal) for signal in signals]
     if factor > 1:
         taps = scipy.signal.firwin(8 * factor + 1, 0.8 / factor)
         n_slow = -(-whole.size // factor)
@@ -60,7 +62,7 @@ def _all_near(good: BoolArray, n: int) -> BoolArray:
     return _all_before(padded, 2 * n + 1)[n:]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Problem:
     """Normal equations in steps of the impulse response, whose prior is independent.
 
@@ -73,19 +75,23 @@ class Problem:
     power: float  # of the output
     n_rows: int
 
+    @cached_property
+    def _sums(self) -> tuple[FloatArray, FloatArray]:
+        return self.gram.sum(axis=0), self.cross.sum(axis=0)
+
     def solve(self, alpha: float, scale: float, *, without: int | None = None) -> FloatArray:
         """Posterior mean of the impulse response; one block can be left out."""
-        gram, cross = self.gram.sum(axis=0), self.cross.sum(axis=0)
+        gram, cross = self._sums
         if without is not None:
             gram, cross = gram - self.gram[without], cross - self.cross[without]
         d = _prior_diagonal(alpha, scale, cross.size)
-        factor = scipy.linalg.cho_factor(np.eye(d.size) + d[:, None] * gram * d)
-        steps = d * scipy.linalg.cho_solve(factor, d * cross)
+        factor = scipy.linalg.cho_factor(_with_prior(gram, d), check_finite=False)
+        steps = d * scipy.linalg.cho_solve(factor, d * cross, check_finite=False)
         return np.asarray(np.cumsum(steps[::-1])[::-1])  # U times the steps
 
     def best_prior(self, *, refine: bool) -> tuple[float, float]:
         """Decay α and prior scale over noise variance by marginal likelihood."""
-        gram, cross = self.gram.sum(axis=0), self.cross.sum(axis=0)
+        gram, cross = self._sums
 
         def prior(point: FloatArray) -> tuple[float, float]:
             # bounded: without noise the likelihood would drive the scale beyond what doubles can invert
@@ -95,8 +101,8 @@ class Problem:
         def cost(point: FloatArray) -> float:
             """−2 log marginal likelihood with the noise level profiled out."""
             d = _prior_diagonal(*prior(point), cross.size)
-            lower = np.linalg.cholesky(np.eye(d.size) + d[:, None] * gram * d)
-            explained = scipy.linalg.solve_triangular(lower, d * cross, lower=True)
+            lower = scipy.linalg.cholesky(_with_prior(gram, d), lower=True, overwrite_a=True, check_finite=False)
+            explained = scipy.linalg.solve_triangular(lower, d * cross, lower=True, check_finite=False)
             rest = max(self.power - float(explained @ explained), 1e-12)
             return self.n_rows * math.log(rest / self.n_rows) + 2 * float(np.log(np.diag(lower)).sum())
 
@@ -106,6 +112,14 @@ class Problem:
             return prior(np.array([a, s]))
         options = {"xatol": 0.05, "fatol": 0.5, "maxfev": 60}
         return prior(scipy.optimize.minimize(cost, np.array([a, s]), method="Nelder-Mead", options=options).x)
+
+
+def _with_prior(gram: FloatArray, d: FloatArray) -> FloatArray:
+    """I + D·gram·D."""
+    whole = gram * d
+    whole *= d[:, None]
+    whole.flat[:: d.size + 1] += 1.0
+    return whole
 
 
 def _prior_diagonal(alpha: float, scale: float, n_taps: int) -> FloatArray:
@@ -132,12 +146,37 @@ def _ar_whitener(error: FloatArray, keep: BoolArray) -> FloatArray:
 
 
 def _problem(r: FloatArray, y: FloatArray, keep: BoolArray) -> Problem:
+    """Normal equations of the kept rows y[t] = Σ g[i]·r[t − i], by blocks of them."""
     rows = np.flatnonzero(keep)
-    shifted = np.lib.stride_tricks.sliding_window_view(np.concatenate((np.zeros(N_TAPS - 1), r)), N_TAPS)
-    grams, crosses = [], []
-    for block in np.array_split(rows, N_BLOCKS):
-        inputs = shifted[block]  # the newest set-point comes last
-        # column k of U's inputs is Σ r[t − i] over i ≤ k: sums over the taps, taken of the products
-        grams.append((inputs.T @ inputs)[::-1, ::-1].cumsum(axis=0).cumsum(axis=1))
-        crosses.append((inputs.T @ y[block])[::-1].cumsum())
-    return Problem(np.stack(grams), np.stack(crosses), float(y[rows] @ y[rows]), int(rows.size))
+    before = np.concatenate((np.zeros(N_TAPS), r))  # the set-point, silent before the log
+    firsts, crosses, edges = (np.zeros((N_BLOCKS, *shape)) for shape in ((N_TAPS,), (N_TAPS,), (N_TAPS, N_TAPS)))
+    for k, block in enumerate(part for part in np.array_split(rows, N_BLOCKS) if part.size):
+        start, stop = int(block[0]), int(block[-1]) + 1
+        own = np.zeros(stop - start, bool)
+        own[block - start] = True
+        firsts[k], crosses[k] = (
+            np.correlate(before[start + 1 : stop + N_TAPS], np.where(own, values[start:stop], 0.0), "valid")[::-1]
+            for values in (r, y)
+        )
+        edges[k] = _edge_products(before, own, start)
+    # column k of U's inputs is Σ r[t − i] over i ≤ k: sums over the taps, taken of the products
+    gram = _along_diagonals(firsts, edges).cumsum(axis=1).cumsum(axis=2)
+    return Problem(gram, crosses.cumsum(axis=1), float(y[rows] @ y[rows]), int(rows.size))
+
+
+def _edge_products(before: FloatArray, own: BoolArray, start: int) -> FloatArray:
+    """What one tap more, on both sides, adds to a product of two taps: the sample before each run of rows less its last."""
+    edges = np.diff(np.concatenate(([0], own.view(np.int8), [0])))
+    places, signs = np.flatnonzero(edges) + start, edges[edges != 0].astype(np.float64)
+    past = np.lib.stride_tricks.sliding_window_view(before, N_TAPS)[places][:, ::-1]  # r[t − 1 − i] of each edge t
+    return np.asarray((past * signs[:, None]).T @ past)
+
+
+def _along_diagonals(first_rows: FloatArray, edges: FloatArray) -> FloatArray:
+    """Σ r[t − i]·r[t − j] of every block from those with i = 0: a run of rows moved by one keeps all but its ends."""
+    gram = np.empty_like(edges)
+    gram[:, 0] = first_rows
+    for i in range(1, N_TAPS):
+        gram[:, i, i:] = gram[:, i - 1, i - 1 : -1] + edges[:, i - 1, i - 1 : -1]
+        gram[:, i:, i - 1] = gram[:, i - 1, i:]
+    return gram

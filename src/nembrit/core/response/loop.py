@@ -5,6 +5,7 @@ import scipy.ndimage
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.spectra.density import welch_spectrum
@@ -23,7 +24,7 @@ def chain_delay_s(recording: Recording, axis: str) -> float | None:
     roles = (f"gyro_raw.{axis}", f"gyro.{axis}")
     if not recording.has(*roles) or recording.sample_rate_hz < 240:
         return None
-    raw, filtered = (np.nan_to_num(recording.channels[role]) for role in roles)
+    raw, filtered = (filled(recording.channels[role]) for role in roles)
     n = min(raw.size // 2, round(0.5 * recording.sample_rate_hz))
     if n < 64:
         return None
@@ -74,8 +75,8 @@ def integral_over_proportional(recording: Recording, axis: str, usable: BoolArra
         return None
     step = max(1, round(0.05 * recording.sample_rate_hz))
     n = recording.n_samples // step
-    p = np.nan_to_num(recording.channels[f"term_p.{axis}"])[: n * step].reshape(n, step).mean(axis=1)
-    i = np.nan_to_num(recording.channels[f"term_i.{axis}"])[: n * step : step]
+    p = filled(recording.channels[f"term_p.{axis}"])[: n * step].reshape(n, step).mean(axis=1)
+    i = filled(recording.channels[f"term_i.{axis}"])[: n * step : step]
     if n < 41 or float(np.std(p)) < 1e-5:
         return None
     slope, p = np.diff(i) / (step / recording.sample_rate_hz), p[:-1]
@@ -90,7 +91,7 @@ def slow_error_dps(recording: Recording, axis: str, use: BoolArray) -> float | N
     """RMS of set-point minus gyro below 1.2 Hz, at the samples in `use` [deg/s]."""
     if not recording.has(f"gyro.{axis}", f"setpoint.{axis}") or use.sum() < 2 * recording.sample_rate_hz:
         return None
-    error = np.nan_to_num(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
+    error = filled(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
     sos = scipy.signal.butter(2, 1.2, fs=recording.sample_rate_hz, output="sos")
     slow: FloatArray = scipy.signal.sosfiltfilt(sos, error)
     return float(np.sqrt(np.mean(slow[use] ** 2)))
@@ -104,7 +105,7 @@ def idle_ratio(recording: Recording, axis: str, spans: list[Span]) -> tuple[floa
         return None
     if recording.sample_rate_hz <= 2.2 * _FLOAT_BAND_HZ[1]:
         return None
-    error = np.nan_to_num(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
+    error = filled(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
     sos = scipy.signal.butter(2, _FLOAT_BAND_HZ, btype="band", fs=recording.sample_rate_hz, output="sos")
     band: FloatArray = scipy.signal.sosfiltfilt(sos, error)
 

@@ -7,6 +7,7 @@ import numpy as np
 import scipy.ndimage
 import scipy.signal
 
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import runs
 from nembrit.core.records.log import Recording
 from nembrit.core.types import BoolArray, FloatArray
@@ -53,7 +54,7 @@ def sustained(recording: Recording, axis: str) -> Oscillation | None:
     if not recording.has(f"setpoint.{axis}", f"gyro.{axis}") or recording.sample_rate_hz < 250:
         return None
     rate_hz = recording.sample_rate_hz
-    error = np.nan_to_num(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
+    error = filled(recording.channels[f"setpoint.{axis}"] - recording.channels[f"gyro.{axis}"])
     step = max(1, int(rate_hz / _WORK_RATE_HZ))
     taps = scipy.signal.firwin(8 * step + 1, 0.8 / step) if step > 1 else np.ones(1)
     late = 4 if step > 1 else 0  # the filter's middle, in samples of the slower rate
@@ -64,7 +65,7 @@ def sustained(recording: Recording, axis: str) -> Oscillation | None:
     if starts.size < 4:
         return None
     peaks_hz, amplitudes = _peaks(slow, starts // step, n // step, rate_hz / step)
-    fast = np.abs(np.gradient(np.nan_to_num(recording.channels[f"setpoint.{axis}"]))) * rate_hz > 1500.0
+    fast = np.abs(np.gradient(filled(recording.channels[f"setpoint.{axis}"]))) * rate_hz > 1500.0
     asked = np.add.reduceat(np.append(fast, 0).astype(float), starts) > 0
     swings = (amplitudes >= _LEAST_DPS) & ~asked
     longest = _longest(swings, peaks_hz)
@@ -154,7 +155,7 @@ def _fed_by(
         values = recording.channels.get(f"term_{term}.{axis}")
         if values is None:
             continue
-        own = np.nan_to_num(values[part])
+        own = filled(values[part])
         at = complex((own - own.mean()) @ turn)
         sizes[term] = abs(at)
         if abs(at) > 0:
@@ -183,5 +184,5 @@ def _motors_rms(recording: Recording, part: slice, frequency_hz: float) -> float
         return None
     low, high = 0.7 * frequency_hz, min(1.4 * frequency_hz, 0.45 * recording.sample_rate_hz)
     sos = scipy.signal.butter(2, (low, high), btype="bandpass", fs=recording.sample_rate_hz, output="sos")
-    bands = [scipy.signal.sosfiltfilt(sos, np.nan_to_num(recording.channels[role]))[part] for role in roles]
+    bands = [scipy.signal.sosfiltfilt(sos, filled(recording.channels[role]))[part] for role in roles]
     return float(max(np.sqrt(np.mean(band**2)) for band in bands))

@@ -6,6 +6,7 @@ import numpy as np
 import scipy.ndimage
 
 from nembrit.core.errors import CoreError
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.response.impulse import N_TAPS, WORK_RATE_HZ
 from nembrit.core.response.step import StepResponse, step_response
@@ -40,7 +41,7 @@ def steps_by_size(recording: Recording, axis: str, usable: BoolArray) -> StepsBy
     them: half of the flying falls on either side. Each side is estimated as the whole is (`step_response`).
     None where nothing was asked.
     """
-    reach = _reach(np.nan_to_num(recording.channels[f"setpoint.{axis}"]), recording.sample_rate_hz)
+    reach = _reach(filled(recording.channels[f"setpoint.{axis}"]), recording.sample_rate_hz)
     moving = usable & (reach > _MOVING_DPS)
     if not moving.any():
         return None

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
@@ -55,10 +56,10 @@ def throttle_gains(
     if not recording.has("throttle") or recording.sample_rate_hz <= 2.2 * _BAND_HZ[1]:
         return ()
     rate_hz = recording.sample_rate_hz
-    throttle = np.nan_to_num(recording.channels["throttle"])
-    gyro = _within(np.nan_to_num(recording.channels[f"gyro.{axis}"]), rate_hz)
-    made = _within(_through(np.nan_to_num(command), plant_of, frequency_hz, rate_hz), rate_hz)
-    asked = _within(_through(np.nan_to_num(recording.channels[f"setpoint.{axis}"]), closed_of, frequency_hz, rate_hz), rate_hz)
+    throttle = filled(recording.channels["throttle"])
+    gyro = _within(filled(recording.channels[f"gyro.{axis}"]), rate_hz)
+    made = _within(_through(filled(command), plant_of, frequency_hz, rate_hz), rate_hz)
+    asked = _within(_through(filled(recording.channels[f"setpoint.{axis}"]), closed_of, frequency_hz, rate_hz), rate_hz)
     hover = float(np.median(throttle[usable])) if usable.any() else 0.0
     parts = {
         "low": usable & (throttle < _EDGES[0] * hover),

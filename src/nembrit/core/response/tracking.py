@@ -7,6 +7,7 @@ import numpy as np
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.response.transfer import TransferEstimate, cross_response
@@ -133,11 +134,11 @@ def authority(recording: Recording, usable: BoolArray | None, spans: Sequence[Sp
     roles = [role for n in range(1, 13) if recording.has(role := f"motor.{n}")]
     if len(roles) < 3:
         return None
-    motors = np.stack([np.nan_to_num(recording.channels[role]) for role in roles])
+    motors = np.stack([filled(recording.channels[role]) for role in roles])
     highest, lowest = motors.max(axis=0), motors.min(axis=0)
     middle = np.ones(recording.n_samples, bool)
     if recording.has("throttle"):
-        throttle = np.nan_to_num(recording.channels["throttle"])
+        throttle = filled(recording.channels["throttle"])
         middle = (throttle > _MIDDLE[0]) & (throttle < _MIDDLE[1])
     floor = float(np.quantile(lowest, 0.001)) + _NEAR_LEAST
     hover, punch = (_inside(recording, spans, kind) for kind in ("hover", "punch"))
@@ -175,7 +176,7 @@ def flies_itself_share(recording: Recording, axis: str) -> float | None:
         return None
     sos = scipy.signal.butter(2, 5.0, fs=recording.sample_rate_hz, output="sos")
     stick, setpoint = (
-        scipy.signal.sosfiltfilt(sos, np.nan_to_num(recording.channels[role])) for role in (f"stick.{axis}", f"setpoint.{axis}")
+        scipy.signal.sosfiltfilt(sos, filled(recording.channels[role])) for role in (f"stick.{axis}", f"setpoint.{axis}")
     )
     if float(np.std(stick)) < _LEAST_STICK or float(np.std(setpoint)) < 1.0:
         return None

@@ -79,13 +79,12 @@ def cross_response(
         )
     window = scipy.signal.get_window("hann", n) if window is None else window
     sxx, syy, sxy = np.zeros(n // 2 + 1), np.zeros(n // 2 + 1), np.zeros(n // 2 + 1, complex)
+    windows_of = [np.lib.stride_tricks.sliding_window_view(signal, n) for signal in (x, y)]
     for block in np.array_split(starts, max(1, starts.size * n // 2_000_000)):
-        rows = block[:, None] + np.arange(n)
-        fx, fy = (
-            np.fft.rfft((without_line(signal[rows]) if is_detrended else signal[rows]) * window, axis=1) for signal in (x, y)
-        )
-        sxx += (np.abs(fx) ** 2).sum(axis=0)
-        syy += (np.abs(fy) ** 2).sum(axis=0)
+        pieces = (windows[block] for windows in windows_of)
+        fx, fy = (np.fft.rfft((without_line(piece) if is_detrended else piece) * window, axis=1) for piece in pieces)
+        sxx += (fx.real**2 + fx.imag**2).sum(axis=0)
+        syy += (fy.real**2 + fy.imag**2).sum(axis=0)
         sxy += (np.conj(fx) * fy).sum(axis=0)
     tiny = 1e-300
     coherence = np.clip(np.abs(sxy) ** 2 / np.maximum(sxx * syy, tiny), 0.0, 1.0)

@@ -7,6 +7,7 @@ import numpy as np
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, BoolArray, FloatArray, IntArray
 
@@ -128,7 +129,7 @@ def _densities(values: FloatArray, starts: IntArray, window: FloatArray, rate_hz
 def _means(recording: Recording, role: str, starts: IntArray, n_window: int) -> FloatArray | None:
     if not recording.has(role):
         return None
-    total = np.concatenate(([0.0], np.cumsum(np.nan_to_num(recording.channels[role]))))
+    total = np.concatenate(([0.0], np.cumsum(filled(recording.channels[role]))))
     means: FloatArray = (total[starts + n_window] - total[starts]) / n_window
     return means
 
@@ -144,7 +145,7 @@ def _followed(recording: Recording, numbers: list[int], starts: IntArray, window
     weight = window**2 / float(window @ window)
     rows = []
     for n in numbers:
-        command = np.nan_to_num(recording.channels[f"motor.{n}"])
+        command = filled(recording.channels[f"motor.{n}"])
         late, _ = scipy.signal.lfilter([share], [1, share - 1], command, zi=[(1 - share) * command[0]])
         rows.append(np.lib.stride_tricks.sliding_window_view(late, window.size)[starts] @ weight)
     return np.stack(rows, axis=1)

@@ -82,6 +82,15 @@ def test_without_the_filters_gains_can_still_be_tried() -> None:
     assert part.motors(change) is None
 
 
+def test_a_record_of_good_predictions_narrows_no_flight() -> None:
+    narrow = replace(bench(), widened=0.5)
+    stronger = Change(gains={"roll": {"p": 1.2, "d": 1.2}})
+    for name in ("phase_margin_deg", "rise_time_s", "sensitivity_peak"):
+        own = bench().flown_number("roll", name)
+        assert getattr(narrow.predicted("roll", Change()), name).error == pytest.approx(own.error, rel=0.12)
+        assert getattr(narrow.predicted("roll", stronger), name).error < getattr(bench().predicted("roll", stronger), name).error
+
+
 def test_what_the_flight_could_not_tell_is_refused_with_its_reason() -> None:
     loop = bench().loop
     without = replace(loop, axes={}, reasons={"roll": "fly more"})
@@ -110,7 +119,7 @@ def test_the_best_gains_keep_to_their_limits(caution: str, motors: float, bound:
 
 
 def test_gains_beyond_a_limit_are_led_back() -> None:
-    limits = replace(limits_for("usual", 5.0), sensitivity_peak=1.2, overshoot_ratio=0.5)
+    limits = replace(limits_for("usual", 5.0), sensitivity_peak=1.15, overshoot_ratio=0.5)
     found = best_gains(bench().loop.axes["roll"], "roll", limits, motor_ratio=lambda p, d: 1.0, flown=BASE)
     assert found.p < 1
     assert found.bound_by == found.breaks == "the sensitivity peak"

@@ -14,6 +14,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes import services as tunes
+from nembrit.web.tunes.predictions import bench_for
 from tests.flying import HEX, flown, log_file
 from tests.pageforms import fields_of
 
@@ -61,6 +62,32 @@ def test_what_a_short_flight_leaves_open_is_told_by_its_interval(client: Client,
     page = text(client, attach("".join(lines[: 16 * 2000]).encode(), name="short.csv"))
     assert "Rough: roll, pitch, yaw of this flight can be told within wide limits only" in page
     assert re.search(r'class="rough" title="[^"]+">\d+ to\s+\d+°</span><small>rough</small>', page)
+    assert re.search(r"\d+\W% to\s+\d+\W%</b>\s+left, anything from sound to calm", page)
+
+
+@pytest.fixture
+def ten_seconds() -> bytes:
+    return b"".join(log_file(5).splitlines(keepends=True)[: 10 * 2000])
+
+
+def test_gains_are_not_filled_in_from_a_flight_that_leaves_them_open(
+    client: Client, craft: Craft, attach, ten_seconds: bytes
+) -> None:
+    short, told = attach(ten_seconds, name="short.csv"), "too open to move gains by"
+    page = text(client, short)
+    assert "This flight leaves open how near the edge" in page
+    assert "Fly the half-minute card with lively sticks on" in page
+    assert told in client.get(f"{short.get_absolute_url()}gains/best/").content.decode()
+    assert "Nothing to move yet" in client.get(f"{short.get_absolute_url()}gains/").content.decode()
+    form = f"/craft/{craft.pk}/slips/new/?group=pd.roll"
+    for address in (form, f"{form}&flight={short.number}"):
+        page = client.get(address).content.decode()
+        assert f">flight {short.number}</a>; type your own." in page
+        assert "Roll stays as flown: this flight leaves the sensitivity peak" in page
+    sure = attach(log_file(5))
+    attach(ten_seconds + b"\n", name="shorter.csv")
+    assert bench_for(craft, craft.configurations.get())[0] == sure, "an older flight that tells more goes first"
+    assert told not in client.get(form).content.decode()
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, be
 from nembrit.core.tuning.design import Task, lag_of
 from nembrit.core.tuning.flown import flown_loop
 from nembrit.core.tuning.residual import Incoming, Residual, check_db, incoming, residual
-from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, swings
+from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, step_overshoot, swings
 from nembrit.core.types import AXES, FloatArray
 
 _MOTOR_SHARE, _MOTOR_FLOOR = 0.3, 0.11  # interval of predicted motor noise: of the log of its change, and from flight to flight
@@ -96,6 +96,13 @@ class Choosing:
             self.loop.axes[axis], axis, change, flown=self.flown, step=self.steps.get(axis), rotor_hz=self.rotor_hz,
             widened=self.widened,
         )  # fmt: skip
+
+    def flown_number(self, axis: str, name: str) -> Estimate | None:
+        """A number of the axis as it flew: the overshoot of the measured step response where there is one."""
+        assert self.loop is not None
+        measured = step_overshoot(self.steps.get(axis)) if name == "overshoot_ratio" else None
+        found: Estimate | None = measured or getattr(self.loop.axes[axis], name)
+        return found
 
     def residual(self, change: Change) -> Residual:
         """The noise behind the changed chain, the loop's own change with it. Raises NotEnoughData."""

@@ -2,11 +2,12 @@
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.response.edge import SOUND_PEAK, surely_beyond
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
 from nembrit.core.setup.controller import Controller
@@ -15,7 +16,7 @@ from nembrit.core.tuning.whatif import Change, Predicted, predicted
 _N_RATIOS = 7
 _DAMPING_STEPS = 5
 # limits by experience: sensitivity peak, overshoot, most that a gain may move in one flight (starting values, no source)
-CAUTIONS = {"careful": (1.4, 0.08, 1.15), "usual": (1.55, 0.10, 1.25), "bold": (1.7, 0.14, 1.4)}
+CAUTIONS = {"careful": (1.4, 0.08, 1.15), "usual": (SOUND_PEAK, 0.10, 1.25), "bold": (1.75, 0.14, 1.4)}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +43,7 @@ class BestGains:
     predicted: Predicted
     bound_by: str
     breaks: str  # the limit that the flown gains pass, so that they are led back; empty where they pass none
+    left_open: str  # the number that the flight leaves so open that gains stay as flown; mostly empty
     is_change: bool  # less than a thirtieth is none
 
 
@@ -54,6 +56,7 @@ def best_gains(
     All pairs on a grid within one flight's step. The upper ends of the intervals count, so that what is uncertain starts
     low. `motor_ratio(p, d)` is the motor noise with these ratios over the flown one. Where the flown gains break a limit
     and no step mends it, the pair that breaks it least. What bound: the limit that the next larger step of P would pass.
+    A flight that leaves open whether the flown gains keep to the sensitivity peak moves none.
     """
     has_d = "d" in found.gains
     p_ratios = np.geomspace(1 / limits.most_step, limits.most_step, _N_RATIOS)
@@ -61,9 +64,12 @@ def best_gains(
 
     def tried(p: float, d: float) -> tuple[Predicted, dict[str, float]]:
         one = predicted(found, axis, Change(gains={axis: {"p": p, "d": d}}), flown=flown, step=step, widened=widened)
-        return one, _excess(one, limits, motor_ratio(p, d))
+        return one, _excess(one, kept, motor_ratio(p, d))
 
-    limits = _allowing(limits, predicted(found, axis, Change(), flown=flown, step=step, widened=widened))
+    as_flown = predicted(found, axis, Change(), flown=flown, step=step, widened=widened)
+    if is_open := left_open(found, limits):
+        return BestGains(p=1.0, d=1.0, predicted=as_flown, bound_by=is_open, breaks="", left_open=is_open, is_change=False)
+    kept = _allowing(limits, as_flown)
     every = {(float(p), float(d)): tried(float(p), float(d)) for p, d in itertools.product(p_ratios, d_ratios)}
     every[1.0, 1.0] = tried(1.0, 1.0)
     sound = {pair: one for pair, (one, excess) in every.items() if max(excess.values()) <= 0 and one.rise_time_s}
@@ -77,6 +83,7 @@ def best_gains(
         predicted=every[p, d][0],
         bound_by=_bound(tried, p, d, limits),
         breaks=_broken(every[1.0, 1.0][1]),
+        left_open="",
         is_change=bool(max(abs(np.log(p)), abs(np.log(d))) > 1 / 30),
     )
 
@@ -88,6 +95,7 @@ class BestTerm:
     ratio: float
     predicted: Predicted
     bound_by: str
+    left_open: str  # as of `BestGains`
     is_change: bool
 
 
@@ -101,11 +109,14 @@ def best_term(
     what keeps the step nearest to 1 over its first 0.3 s. Where the flown gain breaks a limit, what breaks it least.
     """
     ratios = np.geomspace(1 / limits.most_step, limits.most_step, 2 * _N_RATIOS - 1)
-    limits = _allowing(limits, predicted(found, axis, Change(), flown=flown, step=step, widened=widened))
+    as_flown = predicted(found, axis, Change(), flown=flown, step=step, widened=widened)
+    if is_open := left_open(found, limits):
+        return BestTerm(ratio=1.0, predicted=as_flown, bound_by=is_open, left_open=is_open, is_change=False)
+    kept = _allowing(limits, as_flown)
 
     def tried(ratio: float) -> tuple[Predicted, dict[str, float]]:
         one = predicted(found, axis, Change(gains={axis: {term: ratio}}), flown=flown, step=step, widened=widened)
-        return one, _excess(one, limits, 0.0)
+        return one, _excess(one, kept, 0.0)
 
     every = {float(ratio): tried(float(ratio)) for ratio in ratios}
     sound = {ratio: one for ratio, (one, excess) in every.items() if max(excess.values()) <= 0}
@@ -121,8 +132,16 @@ def best_term(
         ratio=ratio,
         predicted=every[ratio][0],
         bound_by=passed or "nothing gained by more",
+        left_open="",
         is_change=bool(abs(np.log(ratio)) > 1 / 30),
     )
+
+
+def left_open(found: AxisLoop, limits: Limits) -> str:
+    """The number that would have to be surer before gains are moved by it: a rough one whose interval holds its limit."""
+    peak = found.sensitivity_peak
+    is_open = found.rough["sensitivity_peak"] and peak.low <= limits.sensitivity_peak < peak.high
+    return f"the sensitivity peak ({peak.low:.3g} to {peak.high:.3g})" if is_open else ""
 
 
 def _off_the_step(one: Predicted) -> float:
@@ -130,33 +149,49 @@ def _off_the_step(one: Predicted) -> float:
     return float(np.abs(1 - one.step[shown]).sum())
 
 
-def _allowing(limits: Limits, flown: Predicted) -> Limits:
-    """A flown number within its limit whose interval passes it asks for no less than was flown: only for no more."""
-    if not flown.is_stable:
-        return limits
-    peaks = [flown.sensitivity_peak, *(part.sensitivity_peak for part in flown.by_throttle)]
-    return replace(
-        limits,
-        sensitivity_peak=_allowed(limits.sensitivity_peak, peaks),
-        overshoot_ratio=_allowed(limits.overshoot_ratio, [flown.overshoot_ratio]),
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Kept:
+    """The limits by what they bind."""
+
+    peaks: dict[str, float]  # by part of the throttle; "" is the loop as identified
+    overshoot_ratio: float
+    motor_ratio: float
+
+
+def _allowing(limits: Limits, flown: Predicted) -> _Kept:
+    """A flown number within its limit whose interval passes it asks for no less than was flown: only for no more.
+
+    Of low and high throttle, whose gain is less sure, one that does not surely pass it.
+    """
+
+    def kept(limit: float, own: Estimate | None, is_within: bool) -> float:
+        return limit if own is None or not is_within else max(limit, 1.001 * own.high)
+
+    whole, overshoot, peak = flown.sensitivity_peak, flown.overshoot_ratio, limits.sensitivity_peak
+    parts = {part.part: part.sensitivity_peak for part in flown.by_throttle}
+    return _Kept(
+        peaks={
+            "": kept(peak, whole, whole is not None and whole.value <= peak),
+            **{part: kept(peak, own, own is not None and not surely_beyond(own, peak)) for part, own in parts.items()},
+        },
+        overshoot_ratio=kept(
+            limits.overshoot_ratio, overshoot, overshoot is not None and overshoot.value <= limits.overshoot_ratio
+        ),
+        motor_ratio=limits.motor_ratio,
     )
 
 
-def _allowed(limit: float, flown: list[Estimate | None]) -> float:
-    return max([limit, *(1.001 * one.high for one in flown if one is not None and one.value <= limit)])
-
-
-def _excess(one: Predicted, limits: Limits, motor_ratio: float) -> dict[str, float]:
+def _excess(one: Predicted, kept: _Kept, motor_ratio: float) -> dict[str, float]:
     """How far each limit is passed, as a share of it; below 0 within it."""
     if not one.is_stable or one.sensitivity_peak is None:
         return {"it would swing by itself": 10.0}
-    peaks = [one.sensitivity_peak, *(part.sensitivity_peak for part in one.by_throttle if part.sensitivity_peak is not None)]
+    peaks = {"": one.sensitivity_peak, **{part.part: part.sensitivity_peak for part in one.by_throttle}}
     found = {
-        "the sensitivity peak": max(peak.high for peak in peaks) / limits.sensitivity_peak - 1,
-        "motor noise": motor_ratio / limits.motor_ratio - 1,
+        "the sensitivity peak": max(own.high / kept.peaks[part] - 1 for part, own in peaks.items() if own is not None),
+        "motor noise": motor_ratio / kept.motor_ratio - 1,
     }
     if one.overshoot_ratio is not None:
-        found["overshoot"] = (one.overshoot_ratio.high - limits.overshoot_ratio) / max(limits.overshoot_ratio, 0.01)
+        found["overshoot"] = (one.overshoot_ratio.high - kept.overshoot_ratio) / max(kept.overshoot_ratio, 0.01)
     return found
 
 

@@ -100,8 +100,9 @@ def predicted(
 
     Every number is the flown one plus what the model says of the change (times it, for times and bandwidth), so that no
     change predicts what was measured. The interval joins the flown number's own with a share of the change that was
-    measured on newly flown simulated flights, times `widened` (the craft's own record of predictions). Filters change the
-    loop by the quotient of new and flown response as discrete sections; `flown` must be the flown configuration for that.
+    measured on newly flown simulated flights, times `widened` (the craft's own record of predictions, which makes the
+    flown number's own interval no less than it was). Filters change the loop by the quotient of new and flown response as
+    discrete sections; `flown` must be the flown configuration for that.
     """
     parts = flown_loop(found)
     new_parts = exchanged(found, axis, change, flown, np.empty(0) if rotor_hz is None else rotor_hz)
@@ -178,7 +179,8 @@ class _Teller:
     widened: float
 
     def _half(self, name: str, own: float, change: float) -> float:
-        return math.hypot(own, _SHARES[name] * change) * self.widened
+        """A record of good predictions narrows what the change adds, never what the flight itself left open."""
+        return math.hypot(own * max(1.0, self.widened), _SHARES[name] * change * self.widened)
 
     def added(
         self, name: str, flown: Estimate | None, before: Margins | Following, after: Margins | Following, least: float = -math.inf

@@ -5,7 +5,7 @@ from urllib.parse import urlencode
 
 import numpy as np
 
-from nembrit.core.analysis.choosing import Choosing, axes_told
+from nembrit.core.analysis.choosing import Choosing
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import stated_delay_s, whole_response
 from nembrit.core.setup.controller import Controller
@@ -43,8 +43,8 @@ def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
     context["blocks"] = fields_of(chains, costs)
     context["sums"] = _sums(bench, flown, chains, change, axis)
     context["risk"] = _risk(bench, change)
-    if axis in axes_told(bench):
-        was, becomes = bench.predicted(axis, Change()), bench.predicted(axis, change)
+    if bench.loop is not None and axis in bench.loop.axes:
+        was, becomes = bench.loop.axes[axis], bench.predicted(axis, change)
         context["throttles"] = list(zip(was.by_throttle, becomes.by_throttle, strict=True))
     charts = []
     try:

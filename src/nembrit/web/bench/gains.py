@@ -9,16 +9,16 @@ from django.http import QueryDict
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.errors import NotEnoughData
+from nembrit.core.response.edge import ZONES
 from nembrit.core.response.margins import margins
 from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.configuration import number as number_in
-from nembrit.core.tuning.best import limits_for
+from nembrit.core.tuning.best import left_open, limits_for
 from nembrit.core.tuning.classical import classical_gains
 from nembrit.core.tuning.design import target_for
 from nembrit.core.tuning.flown import Exchanged, flown_loop
 from nembrit.core.tuning.translate import like
 from nembrit.core.tuning.whatif import Change, Predicted, swings
-from nembrit.web.bench.response import ZONES
 from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.common.fields import number
 from nembrit.web.flights.models import Flight
@@ -78,7 +78,7 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     motors = [bench.motors(one) for one in (Change(), change)]
     rows: list[dict[str, Any]] = []
     for name, field, factor, unit in _ROWS:
-        one, other = getattr(was, field), getattr(told, field)
+        one, other = bench.flown_number(axis, field), getattr(told, field)
         rows.append({
             "name": name, "flown": one, "tried": other, "factor": factor, "unit": unit, "suffix": _after(unit),
             "is_rough": is_rough(field, one), "is_rough_tried": is_rough(field, other),
@@ -92,13 +92,13 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     return {
         "slips": [(group, words) for terms, group, words in groups if moved & terms],
         "fields": fields, "is_tried": is_tried, "rows": rows, "told": told,
-        "throttles": list(zip(was.by_throttle, told.by_throttle, strict=True)),
+        "throttles": list(zip(found.by_throttle, told.by_throttle, strict=True)) if found else [],
         "charts": [("step", _step_chart(axis, was, told, is_tried=is_tried))],
         "region": region_of(bench, axis, fields), "zones": ZONES, "headline": _headline(axis, was, told, is_tried=is_tried),
         "rules": [
             {"rule": rule, "ratio": rule.p / found.gains["p"].value} for rule in classical_gains(found) if rule.p is not None
         ] if found else [],
-        "answering": axes_told(bench),
+        "answering": axes_told(bench), "left_open": left_open(found, limits_for("usual", 1.0)) if found else "",
     }  # fmt: skip
 
 

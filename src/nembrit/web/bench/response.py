@@ -6,60 +6,37 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.analysis.felt import SYMPTOMS, crossed
-from nembrit.core.analysis.loop import Loop
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.response.components import COMPONENTS
+from nembrit.core.response.edge import ZONES, Room, advice, headline, room_of
 from nembrit.core.response.tracking import Tracking
 from nembrit.core.types import AXES
 from nembrit.web.common.charts import Axis, Chart, Line
 
-# share of the room between a loop that answers nothing and one that swings by itself; limits of Ms: common practice, no source
-_TOO_NEAR, _LIVELY, _SOUND = 1 / 2.0, 1 / 1.6, 1 / 1.2
 _COHERENT, _LEAST_HZ, _TOP_HZ = 0.6, 0.5, 200.0
 _KEYS = ("bode-size", "bode-phase", "steps")
 _DIFFER = {
     "large": "overshoots more in large movements: the command or a motor reached its limit, or the integral wound up",
     "small": "overshoots more in small movements: play in a mount or a dead band, which large ones hide",
 }
-ZONES = (
-    ("swings soon", 0.0, 1 / 3.0), ("too near", 1 / 3.0, _TOO_NEAR), ("lively", _TOO_NEAR, _LIVELY),
-    ("sound", _LIVELY, _SOUND), ("calm", _SOUND, 1.0),
-)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Room:
-    """How far one axis keeps from the edge, as shares of the way; 0 is the edge."""
+class _Drawn:
+    """One axis on the picture of the edge."""
 
-    axis: str
-    value: float
-    low: float
-    high: float
-    zone: str
-    swing_hz: float
-
-    @property
-    def percent(self) -> float:
-        return 100 * self.value
+    room: Room
 
     @property
     def left(self) -> str:
         """Where its mark begins in the picture, in per cent of the way."""
-        return f"{100 * self.value - 0.6:.2f}"
+        return f"{100 * self.room.value - 0.6:.2f}"
 
     @property
     def span(self) -> str:
         """How long its interval is there."""
-        return f"{100 * (self.high - self.low):.2f}"
-
-
-def room_of(axis: str, loop: AxisLoop) -> Room:
-    """The least distance of the open loop from −1, which is 1 / Ms."""
-    peak = loop.sensitivity_peak
-    value = min(1.0, 1 / peak.value)
-    zone = next(name for name, start, end in ZONES if start <= value <= end)
-    return Room(axis=axis, value=value, low=1 / peak.high, high=min(1.0, 1 / peak.low), zone=zone, swing_hz=loop.swing_hz)
+        return f"{100 * (self.room.high - self.room.low):.2f}"
 
 
 def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, Any]:
@@ -72,7 +49,7 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
     own, tracked = loop.axes.get(axis), loop.tracking.get(axis)
     return {
         "loop": loop,
-        "rooms": rooms,
+        "rooms": [_Drawn(room=room) for room in rooms],
         "zones": [{"name": name, "x": 100 * start, "width": 100 * (end - start)} for name, start, end in ZONES],
         "rows": [
             {"axis": each, "own": loop.axes.get(each), "tracking": loop.tracking.get(each), "step": response.steps.get(each)}
@@ -91,8 +68,9 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         ],
         "differing": [(each, _DIFFER[sizes.differ]) for each, sizes in loop.by_size.items() if sizes.differ],
         "lacking": any(sizes.small is None or sizes.large is None for sizes in loop.by_size.values()),
-        "headline": headline(rooms, loop),
+        "headline": headline(rooms, is_whole=len(rooms) >= len(loop.tracking)),
         "advice": advice(rooms),
+        "is_open": any(room.is_open for room in rooms),
         "first": next(iter(loop.axes.values()), None),
         "scores": [
             {"component": one, "by_axis": by_axis}
@@ -111,32 +89,6 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
 def _is_rough(own: AxisLoop) -> bool:
     """Whether more than the settling time is left open, which depends on where a flat end crosses a line."""
     return any(yes for name, yes in own.rough.items() if name != "settling_time_s")
-
-
-def headline(rooms: list[Room], loop: Loop) -> str:
-    if not rooms:
-        return "This flight cannot tell how near the edge it flies"
-    nearest = min(rooms, key=lambda one: one.value)
-    name = nearest.axis.capitalize()
-    if nearest.value < _TOO_NEAR:
-        return f"{name} flies too near the edge: it would swing at {nearest.swing_hz:.0f} Hz"
-    if len(rooms) < len(loop.tracking):
-        return f"{name} is the nearest to the edge of those that could be told, {nearest.zone}"
-    if nearest.value < _LIVELY:
-        return f"{name} is lively; no axis is too near the edge"
-    return f"Every axis keeps well away from the edge; {nearest.axis} is the nearest"
-
-
-def advice(rooms: list[Room]) -> str:
-    """What to do next, in a sentence."""
-    if not rooms:
-        return ""
-    near = [one.axis for one in rooms if one.value < _TOO_NEAR]
-    if near:
-        return f"Lower P and D of {' and '.join(near)} by a fifth, or let the filters be faster; then fly the same card."
-    if all(one.value > _SOUND for one in rooms):
-        return "There is room on every axis: P may go up by a tenth, one axis at a time, as long as motors stay cool."
-    return "Nothing has to change for steadiness; what the findings name comes first."
 
 
 def _charts(results: FlightResults, axis: str, own: AxisLoop | None, tracked: Tracking | None) -> list[tuple[str, Chart]]:

@@ -31,6 +31,10 @@ _TERMS = {"i": "i", "feed_forward": "f"}
 _ONE_AT_A_TIME = (
     "your route is step-up by feel, which raises exactly one value a flight by one step: put one of them back if you keep to it"
 )
+_LEFT_OPEN = (
+    "{axis} stays as flown: this flight leaves {number} too open to move gains by; fly the half-minute card with lively sticks "
+    "on {axis} first"
+)
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
 
@@ -109,7 +113,7 @@ def _filled(
         values, notes, reason = _advised(craft, bench, settings, names, group)
         why = f"Advised from flight {flight.number}{reason}."
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
-    if not values and "flight" not in given:
+    if not values and not notes and "flight" not in given:
         return None
     if len(values) > 1 and group.startswith("pd.") and _route(craft) == Tune.Route.STEP_UP:
         notes += (_ONE_AT_A_TIME,)
@@ -144,6 +148,8 @@ def _advised(
     axis = group.partition(".")[2]
     if group.startswith("pd.") and bench.loop is not None and axis in bench.loop.axes:
         best = bench.best(axis, limits_for("usual", gains.motor_room(bench, craft, "usual")))
+        if best.left_open:
+            return {}, (_LEFT_OPEN.format(axis=axis, number=best.left_open),), ""
         ratios = {axis: {"p": best.p, "d": best.d}} if best.is_change else {}
         reason = f": flown, {best.breaks} is beyond its limit" if best.breaks else f": {best.bound_by} stands against more"
         return gain_values(settings, names, ratios).of_group(settings, names, group), (), reason
@@ -158,9 +164,10 @@ def _advised_term(
     """I or feed-forward of roll and pitch, each the best within its limits."""
     term, limits = _TERMS[group], limits_for("usual", gains.motor_room(bench, craft, "usual"))
     told = {axis: found for axis in AXES[:2] if (found := bench.best_term(axis, term, limits)) is not None}
+    notes = tuple(_LEFT_OPEN.format(axis=axis, number=found.left_open) for axis, found in told.items() if found.left_open)
     ratios = {axis: {term: found.ratio} for axis, found in told.items() if found.is_change}
-    reasons = "; ".join(f"{axis}: {found.bound_by} stands against more" for axis, found in told.items())
-    return gain_values(settings, names, ratios).of_group(settings, names, group), (), f": {reasons}" if reasons else ""
+    reasons = "; ".join(f"{axis}: {found.bound_by} stands against more" for axis, found in told.items() if not found.left_open)
+    return gain_values(settings, names, ratios).of_group(settings, names, group), notes, f": {reasons}" if reasons else ""
 
 
 def _idle(names: NameMap, present: dict[str, str], asked: Ask) -> dict[str, str]:

@@ -20,7 +20,7 @@ from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.sureness import is_rough
 from nembrit.core.response.throttle import throttle_gains
-from nembrit.core.response.tracking import authority, flies_itself, tracking
+from nembrit.core.response.tracking import authority, flies_itself, flies_itself_share, tracking
 from nembrit.core.response.transfer import interpolated
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.craft import Craft, layout_motors
@@ -178,6 +178,18 @@ def test_a_loop_near_its_limit_still_gets_its_answer() -> None:
     assert found.sensitivity_peak.value > 1.6
     assert 10 < found.swing_hz < 60
     assert found.sensitivity_peak.low > told(recording(flown(5))).sensitivity_peak.value
+
+
+@pytest.mark.parametrize("late_s", [0.0, 0.02])
+def test_hard_stops_on_a_bent_stick_curve_are_flown_by_the_stick(late_s: float) -> None:
+    rate_hz, rng = 1000.0, np.random.default_rng(4)
+    stick = 0.03 * np.sin(2 * np.pi * 0.7 * np.arange(40_000) / rate_hz)
+    for start in rng.integers(1000, 38_000, 12):
+        stick[start : start + 180] += rng.choice((-0.9, 0.9))
+    setpoint = np.roll(60 * stick + 540 * stick**3, round(late_s * rate_hz))
+    part = Recording.of({"stick.roll": stick, "setpoint.roll": setpoint}, sample_rate_hz=rate_hz)
+    assert flies_itself_share(part, "roll") < 0.1
+    assert not flies_itself(part, "roll")
 
 
 def test_a_mode_that_flies_by_itself_is_recognised_and_gives_no_margins() -> None:

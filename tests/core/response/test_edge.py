@@ -27,7 +27,8 @@ def room(axis: str, value: float, half: float = 0.01, *, lively_at: str = "") ->
     [
         ([], "cannot tell", ""),
         ([room("roll", 0.49), room("pitch", 0.9)], "too near the edge: it would swing at 21 Hz", "Lower P and D of roll"),
-        ([room("roll", 0.51), room("pitch", 0.9)], "Roll is lively", "Roll is flyable, though lively"),
+        ([room("roll", 0.52), room("pitch", 0.9)], "Roll is lively", "Roll is flyable, though lively"),
+        ([room("roll", 0.54, 0.07)], "Roll is lively and may be too near", "Lower P and D of roll a little"),
         ([room("roll", 0.62), room("pitch", 0.62)], "Roll is lively", "Roll and pitch are flyable, though lively"),
         ([room("roll", 0.63), room("pitch", 0.9)], "Every axis keeps well away", "Nothing has to change"),
         ([room("roll", 0.84), room("pitch", 0.9)], "Every axis keeps well away", "There is room on every axis"),
@@ -41,6 +42,7 @@ def test_what_is_said_of_the_edge(rooms: list[Room], says: str, next_step: str) 
     assert says in headline(rooms, is_whole=True)
     assert advice(rooms).startswith(next_step)
     assert bool(advice(rooms)) == bool(rooms)
+    assert advice(rooms, refused=True) == (advice(rooms) or "Mend what is named beside each axis, then fly the half-minute card.")
 
 
 def test_axes_that_could_not_be_told_are_not_called_safe() -> None:

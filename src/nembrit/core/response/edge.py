@@ -86,17 +86,21 @@ def headline(rooms: Sequence[Room], *, is_whole: bool) -> str:
     if not is_whole:
         return f"{name} is the nearest to the edge of those that could be told, {nearest.zone}"
     if nearest.value < 1 / SOUND_PEAK:
-        return f"{name} is lively; no axis is too near the edge"
+        may_be = nearest.low < 1 / NEAR_PEAK
+        return f"{name} is lively{' and may be' if may_be else '; no axis is'} too near the edge"
     return f"Every axis keeps well away from the edge; {nearest.axis} is the nearest"
 
 
-def advice(rooms: Sequence[Room]) -> str:
-    """What to do next."""
+def advice(rooms: Sequence[Room], *, refused: bool = False) -> str:
+    """What to do next; `refused`: there are axes that could not be told, with a reason each."""
     if not rooms:
-        return ""
+        return "Mend what is named beside each axis, then fly the half-minute card." if refused else ""
     near = [one.axis for one in rooms if one.value < 1 / NEAR_PEAK and not one.is_open]
     if near:
         return f"Lower P and D of {_all(near)} by a fifth, or let the filters be faster; then fly the same card."
+    may_be = [one.axis for one in rooms if one.value < 1 / SOUND_PEAK and one.low < 1 / NEAR_PEAK and not one.is_open]
+    if may_be:
+        return f"Lower P and D of {_all(may_be)} a little, or let the filters be faster; the gains bench says how much."
     unknown = [one.axis for one in rooms if one.is_open]
     if unknown:
         return (

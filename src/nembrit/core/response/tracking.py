@@ -174,21 +174,22 @@ def flies_itself_share(recording: Recording, axis: str) -> float | None:
     """
     if not recording.has(f"stick.{axis}", f"setpoint.{axis}") or recording.sample_rate_hz < 20:
         return None
+    stick, setpoint = (filled(recording.channels[role]) for role in (f"stick.{axis}", f"setpoint.{axis}"))
     sos = scipy.signal.butter(2, 5.0, fs=recording.sample_rate_hz, output="sos")
-    stick, setpoint = (
-        scipy.signal.sosfiltfilt(sos, filled(recording.channels[role])) for role in (f"stick.{axis}", f"setpoint.{axis}")
-    )
-    if float(np.std(stick)) < _LEAST_STICK or float(np.std(setpoint)) < 1.0:
+    slow, asked = (scipy.signal.sosfiltfilt(sos, values) for values in (_curve_of(stick, setpoint), setpoint))
+    if float(np.std(scipy.signal.sosfiltfilt(sos, stick))) < _LEAST_STICK or float(np.std(asked)) < 1.0:
         return None
-    edges = np.unique(np.quantile(stick, np.linspace(0, 1, 41)))
+    return float(np.var(asked - slow) / np.var(asked))
+
+
+def _curve_of(stick: FloatArray, setpoint: FloatArray) -> FloatArray:
+    """What a curve of the stick makes of it: the set-point's means over fortieths of its samples and of its range."""
+    ends = np.linspace(0, 1, 41)
+    edges = np.unique(np.concatenate((np.quantile(stick, ends), stick.min() + ends * np.ptp(stick))))
     place = np.clip(np.searchsorted(edges, stick) - 1, 0, max(0, edges.size - 2))
-    parts = [place == k for k in range(max(1, edges.size - 1)) if (place == k).any()]
-    means, centre = (np.array([values[part].mean() for part in parts]) for values in (setpoint, stick))
-    order = np.argsort(centre)
-    centre, means = centre[order], means[order]
-    apart = np.append(True, np.diff(centre) > 1e-9)  # a stick at rest rings on below any recorder's step
-    curve = np.interp(stick, centre[apart], means[apart])
-    return float(np.var(setpoint - curve) / np.var(setpoint))
+    counts = np.bincount(place)
+    centre, means = (np.bincount(place, weights=values)[counts > 0] / counts[counts > 0] for values in (stick, setpoint))
+    return np.interp(stick, centre, means)
 
 
 def flies_itself(recording: Recording, axis: str) -> bool:

@@ -69,8 +69,8 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "differing": [(each, _DIFFER[sizes.differ]) for each, sizes in loop.by_size.items() if sizes.differ],
         "lacking": any(sizes.small is None or sizes.large is None for sizes in loop.by_size.values()),
         "headline": headline(rooms, is_whole=len(rooms) >= len(loop.tracking)),
-        "advice": advice(rooms),
-        "is_open": any(room.is_open for room in rooms),
+        "advice": advice(rooms, refused=bool(loop.reasons)),
+        "is_open": any(room.is_open for room in rooms) or not rooms,
         "first": next(iter(loop.axes.values()), None),
         "scores": [
             {"component": one, "by_axis": by_axis}

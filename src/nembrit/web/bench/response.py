@@ -9,7 +9,7 @@ from nembrit.core.analysis.felt import SYMPTOMS, crossed
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.response.components import COMPONENTS
-from nembrit.core.response.edge import ZONES, Room, advice, headline, room_of
+from nembrit.core.response.edge import ZONES, Room, advice, headline, needs_card, room_of
 from nembrit.core.response.tracking import Tracking
 from nembrit.core.types import AXES
 from nembrit.web.common.charts import Axis, Chart, Line
@@ -70,7 +70,7 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "lacking": any(sizes.small is None or sizes.large is None for sizes in loop.by_size.values()),
         "headline": headline(rooms, is_whole=len(rooms) >= len(loop.tracking)),
         "advice": advice(rooms, refused=bool(loop.reasons)),
-        "is_open": any(room.is_open for room in rooms) or not rooms,
+        "flies_card": not rooms or bool(needs_card(rooms)),
         "first": next(iter(loop.axes.values()), None),
         "scores": [
             {"component": one, "by_axis": by_axis}

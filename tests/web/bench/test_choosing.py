@@ -7,6 +7,7 @@ from urllib.parse import urlencode
 import pytest
 from django.test import Client
 
+from nembrit.core.trials.counting import COUNTS, SUGGESTED, FlownFlight, Standing
 from nembrit.demo.texts import NAME_MAP
 from nembrit.web.bench.chainform import query_of
 from nembrit.web.bench.records import widened_of
@@ -16,6 +17,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 from nembrit.web.tunes.predictions import errors_of, rows_of
+from nembrit.web.tunes.slip_page import means_so_far
 from tests.flying import controller, log_file
 from tests.pageforms import fields_of
 
@@ -208,6 +210,18 @@ class TestSlips:
         assert row.met is not None
         assert row.met.is_miss, "nothing moved where much was predicted"
         assert (row.unit, row.before) == ("%", pytest.approx(100 * flown))
+
+    def test_flights_so_far_are_set_against_it_before_the_planned_number_is_flown(self) -> None:
+        def standing(number: int, state: str, roughness: float, *, is_after: bool) -> Standing:
+            flight = FlownFlight(number=number, is_after=is_after, metrics={"motor_roughness": roughness})
+            return Standing(flight=flight, state=state)
+
+        flown = [
+            standing(1, COUNTS, 0.01, is_after=False), standing(2, COUNTS, 0.04, is_after=False),
+            standing(3, COUNTS, 0.015, is_after=True), standing(4, SUGGESTED, 0.5, is_after=True),
+        ]  # fmt: skip
+        assert means_so_far(flown) == {"motor_roughness": (pytest.approx(0.02), pytest.approx(0.015))}
+        assert means_so_far(flown[:2])["motor_roughness"][1] is None
 
     @pytest.mark.parametrize(("after", "widens"), [(1.28, False), (1.9, True)])
     def test_the_craft_s_record_widens_what_is_predicted_later(

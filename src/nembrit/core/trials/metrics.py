@@ -1,5 +1,6 @@
 """The metrics that flights are compared by: one number per flight each."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -78,6 +79,20 @@ def metric_names(craft: str = "") -> tuple[str, ...]:
 def metric_kind(name: str) -> MetricKind | None:
     """Kind of a full metric name, or None for a word that is no metric."""
     return _BY_KEY.get(name.split(".")[0]) if name in metric_names() else None
+
+
+def mean_of(values: Sequence[float], kind: MetricKind) -> float | None:
+    """Mean of a metric's values; the geometric one where changes are ratios, None without values that allow it.
+
+    >>> kind = metric_kind("motor_roughness")
+    >>> mean_of([1.0, 4.0], kind), mean_of([], kind), mean_of([0.0, 1.0], kind)
+    (2.0, None, None)
+    """
+    if not values:
+        return None
+    if kind.scale == "linear":
+        return sum(values) / len(values)
+    return math.exp(sum(map(math.log, values)) / len(values)) if min(values) > 0 else None
 
 
 def metric_label(name: str) -> str:

@@ -20,7 +20,7 @@ _NOTCH_QS = (2.0, 3.0, 5.0, 8.0)
 _CLEAR_OF_CONTROL = 3.0  # no notch below this many crossovers
 SCHOOLS = {
     "as set": "chip and notches as they are set, the low-passes moved",
-    "chip": "chip school: the chip's low-pass at 275 Hz takes the high noise once and early, notches off",
+    "chip": "chip school: the chip's low-pass at 275 Hz takes the high noise once and early, no notches on motors",
     "software": "software school: the chip open at 650 Hz, notches that follow the motors, then low-passes",
 }
 _CHIP_HZ = {"chip": 275.0, "software": 650.0}

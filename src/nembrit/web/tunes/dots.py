@@ -1,11 +1,10 @@
 """Every flight of a trial as a dot, per side, for the metric that judges and the harm limits."""
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from nembrit.core.trials.counting import Standing
-from nembrit.core.trials.metrics import MetricKind, metric_kind, metric_label
+from nembrit.core.trials.metrics import MetricKind, mean_of, metric_kind, metric_label
 from nembrit.core.trials.plan import Plan
 
 _LEFT, _WIDTH = 34.0, 196.0  # of a picture 240 wide
@@ -51,7 +50,7 @@ def _row(standing: Sequence[Standing], name: str, most: float | None) -> DotRow 
     if kind is None or not have:
         return None
     values = {one.flight.number: one.flight.metrics[name] for one in have}
-    means = {side: _mean([values[one.flight.number] for one in _on(have, side) if one.counts], kind) for side in _ROWS}
+    means = {side: mean_of([values[one.flight.number] for one in _on(have, side) if one.counts], kind) for side in _ROWS}
     edge = _edge(means[False], kind, most)
     ends = [*values.values(), *([edge] if edge is not None else [])]
     low, high = min(ends), max(ends)
@@ -87,14 +86,6 @@ def _row(standing: Sequence[Standing], name: str, most: float | None) -> DotRow 
 
 def _on(standing: Sequence[Standing], side: bool) -> list[Standing]:
     return [one for one in standing if one.flight.is_after == side]
-
-
-def _mean(values: list[float], kind: MetricKind) -> float | None:
-    if not values:
-        return None
-    if kind.scale == "linear":
-        return sum(values) / len(values)
-    return math.exp(sum(map(math.log, values)) / len(values)) if min(values) > 0 else None
 
 
 def _edge(before: float | None, kind: MetricKind, most: float | None) -> float | None:

@@ -227,11 +227,14 @@ def _expect(name: str, numbers: list[float]) -> str:
 
 
 def _most_moved(metrics: dict[str, list[float]]) -> tuple[str, str] | None:
-    """Of delay and motor noise, which filters trade, the one that should fall most for its interval; None where none falls."""
+    """Of delay and motor noise, which filters trade, the one that should fall most for its interval; None where none falls.
+
+    Yaw judges only where nothing else falls: cards ask little of it.
+    """
     falls = {
         name: (flown - told) / max(high - low, 1e-12)
         for name, (flown, told, low, high) in metrics.items()
         if told < flown and name.startswith(("step_delay", "motor_roughness"))
     }
-    best = max(falls, key=lambda name: falls[name], default=None)
+    best = max(falls, key=lambda name: (not name.endswith(".yaw"), falls[name]), default=None)
     return None if best is None else (best, "lower")

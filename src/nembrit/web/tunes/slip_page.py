@@ -1,8 +1,11 @@
 """What the page of a slip shows: the sentence, every flight with how it stands, dots, and metrics in groups."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from nembrit.core.trials.counting import Standing
+from nembrit.core.trials.metrics import mean_of, metric_kind
 from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Plan
 from nembrit.core.trials.trial import WORDS, TrialVerdict
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
@@ -39,7 +42,7 @@ def context_of(slip: Slip) -> dict[str, Any]:
     standing = list(frozen.values()) if frozen else [row.standing for row in trial.judged if row.standing]
     judged = [row for row in trial.judged if frozen is None or row.flight.number in frozen]
     base, result = slip.base_configuration, slip.result_configuration
-    met_rows = rows_of(slip, means_of(verdict.comparison))
+    met_rows = rows_of(slip, means_of(verdict.comparison) or means_so_far(standing))
     return {
         "craft": slip.tune.craft,
         "tune": slip.tune,
@@ -76,6 +79,20 @@ def context_of(slip: Slip) -> dict[str, Any]:
 def means_of(comparison: Comparison | None) -> dict[str, tuple[float | None, float | None]]:
     """The flights' means before and after, by metric."""
     return {one.name: (one.before_mean, one.after_mean) for one in (comparison.metrics if comparison else ())}
+
+
+def means_so_far(standing: Sequence[Standing]) -> dict[str, tuple[float | None, float | None]]:
+    """The same while the planned number is not flown: of the flights that count up to now."""
+    flown = [one.flight for one in standing if one.counts]
+    found: dict[str, tuple[float | None, float | None]] = {}
+    for name in {name for flight in flown for name in flight.metrics}:
+        if (kind := metric_kind(name)) is not None:
+            before, after = (
+                mean_of([one.metrics[name] for one in flown if one.is_after == side and name in one.metrics], kind)
+                for side in (False, True)
+            )
+            found[name] = (before, after)
+    return found
 
 
 def metric_groups(comparison: Comparison | None) -> list[MetricGroup]:

@@ -71,6 +71,7 @@ LONG = (
     "TestInbox::test_a_log_goes_from_the_inbox_to_a_new_flight",
     "test_the_page_of_a_flight_names_motor_or_axis[fault0]",
     "test_numbers_are_as_they_were[proposals]",
+    "test_numbers_are_as_they_were[benches]",
     "test_numbers_are_as_they_were[tables]",
     "test_two_flights_of_a_card_are_laid_over_each_other",
     "test_a_blind_question_from_asking_to_the_first_rating",

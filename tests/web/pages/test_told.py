@@ -291,7 +291,7 @@ class TestTune:
         assert [line.at for line in lines] == sorted((line.at for line in lines), reverse=True)
         assert [len(line.flights) for line in lines if line.kind == "flights"] == [1, 3]
         decision = next(line for line in lines if line.kind == "decision")
-        assert decision.text == "Slip 1 kept: no measurement"
+        assert decision.text == "Slip 1 kept: before a verdict"
         assert decision.detail == "calm day"
 
     def test_undone_slips_are_told_on_the_track(self, craft: Craft, slip_text: tunes.SlipText) -> None:

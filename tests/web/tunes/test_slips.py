@@ -215,7 +215,7 @@ def test_the_hangar_tells_stage_next_step_and_last_result(client: Client, craft:
     slip = lower_d(craft, text)
     assert "Fly on for slip 1: 1 of 4 flown before, 0 of 4 after" in page()
     tunes.decide(slip, "undo")
-    assert "A change: undone, no measurement" in page()
+    assert "A change: undone, before a verdict" in page()
     fly(1.0, fault=True)
     assert "Cure first: Motor 2 shakes" in page()
 

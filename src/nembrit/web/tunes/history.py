@@ -15,7 +15,7 @@ def outcome_line(decision: Decision) -> str:
     """“motion noise, roll −88 %”: the primary metric as it stood when decided."""
     primary = next((metric for metric in decision.comparison.get("metrics", ()) if metric["primary"]), None)
     if primary is None or primary["change_pct"] is None:
-        return "no measurement"
+        return "before a verdict"
     kind = metric_kind(primary["name"])
     unit = "points" if kind and kind.scale == "linear" else "%"
     return f"{metric_label(primary['name'])} {primary['change_pct']:+.0f} {unit}".replace("-", "\u2212")

@@ -19,7 +19,6 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
-from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.setup.craft import Craft
@@ -30,7 +29,7 @@ from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES
 from tests.trueloop import of_the_movement
 
-FIRST_SEED = 576524000  # drawn for this run; 513844000 and 627391000 for the rounds before
+FIRST_SEED = 339107000  # drawn for this run; 513844000, 627391000 and 576524000 for the rounds before
 N_CRAFT = 24
 # acceptance table of the methods (predicted step: 3 points, 6 % rise; caps 5 and 12 %), and figures of the issue
 LIMITS = {
@@ -62,8 +61,6 @@ class Case:
         """`own` is half the interval of a truth that was measured itself, in the estimate's unit."""
         if told is None or truth is None:
             return
-        if name in _NAMED and is_rough(_NAMED[name], told):
-            self.rough.add(name)
         off = told.value - truth
         self.errors[name] = abs(off) * factor if kind == "plain" else 100 * abs(off) / abs(truth)
         slack = 0.0 if own == 0 else float(np.hypot((told.high - told.low) / 2, own)) - (told.high - told.low) / 2
@@ -126,7 +123,7 @@ def _axis(
         return "predicted to swing by itself"
     at = {role: of_the_movement(recording, role, axis, craft.mixer()) for role in ("throttle", "battery_voltage")}
     edge, moves = truth_of(craft, new, airframe, row, at["throttle"], voltage_v=at["battery_voltage"])
-    case = Case()
+    case = Case(rough={line for line, name in _NAMED.items() if told.rough[name]})
     case.put("phase margin, °", told.phase_margin_deg, edge.phase_margin_deg, "plain")
     case.put("Ms, %", told.sensitivity_peak, edge.sensitivity_peak, "ratio")
     case.put("bandwidth, %", told.bandwidth_hz, moves.bandwidth_hz, "ratio")

@@ -27,7 +27,7 @@ from nembrit.core.simulate.flight import fly
 from nembrit.core.types import AXES
 from tests.trueloop import of_the_movement, true_loop
 
-FIRST_SEED = 620352000  # drawn for this run; not used anywhere else
+FIRST_SEED = 771204000  # drawn for this run; 620352000 for the round before
 N_CRAFT = 24
 # acceptance table of the methods: 90 % of axis cases within the first, none beyond the second
 LIMITS = {

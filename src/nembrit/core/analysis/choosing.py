@@ -14,6 +14,7 @@ from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import stated_delay_s
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
+from nembrit.core.response.sureness import FLOORS, rough_of
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, best_term
 from nembrit.core.tuning.design import Task, lag_of
@@ -103,6 +104,10 @@ class Choosing:
         measured = step_overshoot(self.steps.get(axis)) if name == "overshoot_ratio" else None
         found: Estimate | None = measured or getattr(self.loop.axes[axis], name)
         return found
+
+    def flown_rough(self, axis: str) -> dict[str, bool]:
+        """Which of an axis's numbers the flight leaves so open that only their intervals should be told."""
+        return rough_of({name: self.flown_number(axis, name) for name in FLOORS})
 
     def residual(self, change: Change) -> Residual:
         """The noise behind the changed chain, the loop's own change with it. Raises NotEnoughData."""

@@ -21,7 +21,7 @@ from nembrit.core.response.gains import (
 )
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
-from nembrit.core.response.sureness import FLOORS, is_rough
+from nembrit.core.response.sureness import FLOORS, rough_of
 from nembrit.core.response.throttle import ThrottleGain, throttle_gains, throttle_limits
 from nembrit.core.response.transfer import LoopResponses, log_errors, loop_responses
 from nembrit.core.setup.controller import Controller
@@ -83,7 +83,7 @@ class AxisLoop:
     @property
     def rough(self) -> dict[str, bool]:
         """By name of a number: whether this flight leaves it so open that its interval says more than the number itself."""
-        return {name: is_rough(name, getattr(self, name)) for name in FLOORS}
+        return rough_of({name: getattr(self, name) for name in FLOORS})
 
 
 def axis_loop(

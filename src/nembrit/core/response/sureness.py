@@ -1,5 +1,7 @@
 """How sure a loop's numbers are: what blocks of one flight cannot see, and from when on an interval says more than its number."""
 
+from collections.abc import Mapping
+
 from nembrit.core.response.estimate import Estimate
 
 # half intervals that no flight goes below, as standard errors; those of ratios as ratios (measured: docs/accuracy.md)
@@ -26,3 +28,18 @@ def is_rough(name: str, own: Estimate | None) -> bool:
     if own is None:
         return False
     return own.error > _WANTED_WITHIN[name] * (abs(own.value) if name in _AS_RATIO else 1.0)
+
+
+def rough_of(told: Mapping[str, Estimate | None]) -> dict[str, bool]:
+    """By name of a loop's numbers, which should be told by their intervals alone.
+
+    The rise goes with bandwidth and phase margin: where a flight leaves both open, it leaves the rise open too, whatever
+    its blocks agree on (trials of our own: `docs/accuracy.md`).
+
+    >>> rise, wide = Estimate(value=0.03, low=0.029, high=0.031), Estimate(value=60.0, low=40.0, high=80.0)
+    >>> rough_of({"rise_time_s": rise, "bandwidth_hz": wide, "phase_margin_deg": wide})["rise_time_s"]
+    True
+    """
+    found = {name: is_rough(name, told.get(name)) for name in FLOORS}
+    found["rise_time_s"] |= told.get("rise_time_s") is not None and found["bandwidth_hz"] and found["phase_margin_deg"]
+    return found

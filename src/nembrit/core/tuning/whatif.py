@@ -12,6 +12,7 @@ from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.step import StepResponse
+from nembrit.core.response.sureness import FLOORS, rough_of
 from nembrit.core.setup.controller import Controller
 from nembrit.core.tuning.flown import Exchanged, flown_loop, on_grid
 from nembrit.core.types import ComplexArray, FloatArray
@@ -68,6 +69,11 @@ class Predicted:
     step: FloatArray
     frequency_hz: FloatArray
     loop: ComplexArray  # the new open loop
+
+    @property
+    def rough(self) -> dict[str, bool]:
+        """As `AxisLoop.rough`."""
+        return rough_of({name: getattr(self, name) for name in FLOORS})
 
 
 def chain_quotients(

@@ -123,7 +123,7 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
 
 
 def _sums(bench: Choosing, flown: Controller, chains: Controller, change: Change, axis: str) -> list[dict[str, Any]]:
-    """Rows of name, flown and tried number, unit and digits."""
+    """Rows of name, flown and tried number and unit; margins as estimates."""
     rate_hz, rotor_hz = chains.loop_rate_hz, bench.rotor_hz
 
     def delay_ms(one: Controller, *places: str) -> float:
@@ -149,15 +149,13 @@ def _sums(bench: Choosing, flown: Controller, chains: Controller, change: Change
     if motors[0] is not None and motors[1] is not None:
         rows.append({"name": "noise at the motors", "flown": 100 * motors[0].value, "tried": 100 * motors[1].value, "unit": "%"})
     try:
-        was, becomes = bench.predicted(axis, Change()), bench.predicted(axis, change)
-        for label, field, unit in (
-            (f"phase margin, {axis}", "phase_margin_deg", "°"), (f"sensitivity peak, {axis}", "sensitivity_peak", ""),
-        ):  # fmt: skip
-            one, other = getattr(was, field), getattr(becomes, field)
-            if one is not None:
-                rows.append(
-                    {"name": label, "flown": one.value, "tried": other.value if other else None, "unit": unit, "span": other}
-                )
+        becomes = bench.predicted(axis, change)
+        rough = bench.flown_rough(axis)
+        for label, field, unit in (("phase margin", "phase_margin_deg", "°"), ("sensitivity peak", "sensitivity_peak", "")):
+            rows.append({
+                "name": f"{label}, {axis}", "own": bench.flown_number(axis, field), "is_rough": rough[field], "suffix": unit,
+                "becomes": getattr(becomes, field), "is_rough_tried": becomes.rough[field],
+            })  # fmt: skip
     except NotEnoughData:
         pass
     return rows

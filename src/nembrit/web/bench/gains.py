@@ -11,7 +11,6 @@ from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.response.edge import ZONES
 from nembrit.core.response.margins import margins
-from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.configuration import number as number_in
 from nembrit.core.tuning.best import left_open, limits_for
 from nembrit.core.tuning.classical import classical_gains
@@ -77,11 +76,12 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     was, told = bench.predicted(axis, Change()), bench.predicted(axis, change)
     motors = [bench.motors(one) for one in (Change(), change)]
     rows: list[dict[str, Any]] = []
+    rough, rough_tried = bench.flown_rough(axis), told.rough
     for name, field, factor, unit in _ROWS:
         one, other = bench.flown_number(axis, field), getattr(told, field)
         rows.append({
             "name": name, "flown": one, "tried": other, "factor": factor, "unit": unit, "suffix": _after(unit),
-            "is_rough": is_rough(field, one), "is_rough_tried": is_rough(field, other),
+            "is_rough": rough[field], "is_rough_tried": rough_tried[field],
         })  # fmt: skip
     rows.append(
         {"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%", "suffix": " %"}

@@ -72,6 +72,7 @@ LONG = (
     "test_the_page_of_a_flight_names_motor_or_axis[fault0]",
     "test_numbers_are_as_they_were[proposals]",
     "test_numbers_are_as_they_were[benches]",
+    "test_numbers_are_as_they_were[more tables]",
     "test_numbers_are_as_they_were[tables]",
     "test_two_flights_of_a_card_are_laid_over_each_other",
     "test_a_blind_question_from_asking_to_the_first_rating",

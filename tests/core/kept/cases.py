@@ -38,6 +38,7 @@ from tests.core.kept.advice import ADVICE
 from tests.core.kept.edges import EDGES
 from tests.core.kept.parts import PARTS
 from tests.core.kept.planes import PLANES
+from tests.core.kept.readings import READINGS
 from tests.core.kept.rules import RULES
 from tests.core.kept.sweeps import SWEEPS
 from tests.core.recognise.test_more_dialects import DIALECTS as MORE
@@ -318,7 +319,7 @@ CASES: dict[str, Callable[[], Any]] = {
     **{f"{COARSE}{name}": lambda name=name: loops_of(name) for name in ("sound", "loose and ringing")},  # type: ignore[misc]  # likewise
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
-    **{name: lambda part=part: summed(part()) for name, part in (PARTS | SWEEPS | RULES | ADVICE | EDGES | PLANES).items()},  # type: ignore[misc]  # likewise
+    **{name: lambda part=part: summed(part()) for name, part in (PARTS | SWEEPS | RULES | ADVICE | EDGES | READINGS | PLANES).items()},  # type: ignore[misc]  # likewise
 }  # fmt: skip
 
 

@@ -19,6 +19,7 @@ from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
+from nembrit.core.response.sureness import is_rough
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.setup.craft import Craft
@@ -43,7 +44,6 @@ LIMITS = {
 _NAMED = {
     "phase margin, °": "phase_margin_deg", "Ms, %": "sensitivity_peak", "bandwidth, %": "bandwidth_hz", "rise, %": "rise_time_s",
     "overshoot of the loop, points": "overshoot_ratio", "overshoot flown next, points": "overshoot_ratio",
-    "step delay flown next, ms": "delay_s",
 }  # fmt: skip
 
 
@@ -124,6 +124,8 @@ def _axis(
     at = {role: of_the_movement(recording, role, axis, craft.mixer()) for role in ("throttle", "battery_voltage")}
     edge, moves = truth_of(craft, new, airframe, row, at["throttle"], voltage_v=at["battery_voltage"])
     case = Case(rough={line for line, name in _NAMED.items() if told.rough[name]})
+    if is_rough("delay_s", told.step_delay_s):
+        case.rough.add("step delay flown next, ms")
     case.put("phase margin, °", told.phase_margin_deg, edge.phase_margin_deg, "plain")
     case.put("Ms, %", told.sensitivity_peak, edge.sensitivity_peak, "ratio")
     case.put("bandwidth, %", told.bandwidth_hz, moves.bandwidth_hz, "ratio")

@@ -314,12 +314,13 @@ def sums() -> Any:
     return found
 
 
+_OTHERS = PARTS | SWEEPS | RULES | ADVICE | EDGES | READINGS | PLANES
 CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
     **{f"{COARSE}{name}": lambda name=name: loops_of(name) for name in ("sound", "loose and ringing")},  # type: ignore[misc]  # likewise
     "simulate": simulated, "manoeuvres": pilot_moves, "tables": tables, "broken logs": broken_logs,
     "scales and units": scales_and_units, "sums": sums,
-    **{name: lambda part=part: summed(part()) for name, part in (PARTS | SWEEPS | RULES | ADVICE | EDGES | READINGS | PLANES).items()},  # type: ignore[misc]  # likewise
+    **{name: lambda part=part: summed(part()) for name, part in _OTHERS.items()},  # type: ignore[misc]  # likewise
 }  # fmt: skip
 
 

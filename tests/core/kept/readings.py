@@ -103,8 +103,8 @@ def units() -> Any:
     found["kinds"] = {text: sorted(kinds_of(text)) for text in texts}
     found["for"] = {text: [unit_for(text, quantity) is not None for quantity in SHOWN_UNITS] for text in texts}
     heads = (
-        "gyro_x_deg_s|acc z (m/s^2)|V_bat[V]|time_us|RPM|motor 1 %|temp °C|speed [km/h] ground|Alt m|p|I|gyroX dps|Ug [mV]|dist_m|"
-        "t[ms]|rate (rad/s) roll|ACC_G|count|lat 1e-7deg"
+        "gyro_x_deg_s|acc z (m/s^2)|V_bat[V]|time_us|RPM|motor 1 %|temp °C|speed [km/h] ground|Alt m|p|I|gyroX dps|"
+        "Ug [mV]|dist_m|t[ms]|rate (rad/s) roll|ACC_G|count|lat 1e-7deg"
     ).split("|")
     found["headers"] = {head: split_header(head) for head in heads}
     return found

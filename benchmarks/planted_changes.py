@@ -190,10 +190,7 @@ class Bench:
 
 def kept_of(room: str) -> list[str]:
     """The kept numbers that a room can move: planes know nothing of motors, and most rooms nothing of planes."""
-    if room == "wing":
-        names = [*PLANES, *EDGES]
-    else:
-        names = [name for name in CASES if room in _WITH_PLANES or name not in PLANES]
+    names = [*PLANES, *EDGES] if room == "wing" else [name for name in CASES if room in _WITH_PLANES or name not in PLANES]
     return [f"tests/core/kept/test_numbers.py::test_numbers_are_as_they_were[{name}]" for name in names]
 
 

@@ -3,6 +3,11 @@
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
+
+# a busy machine is no fault of what is tested
+settings.register_profile("patient", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("patient")
 
 OTHER_PAGES = (
     "profiles", "backup", "track", "slip form", "card", "cards", "about", "missing", "style", "give", "new craft", "paste",

@@ -24,7 +24,7 @@ from nembrit.core.trials.welch import holm_adjusted, welch_test
 _VALUES = st.lists(st.floats(-100, 100), min_size=4, max_size=9)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.binary(max_size=400))
 def test_any_bytes_are_read_or_refused_on_purpose(content: bytes) -> None:
     with suppress(LogReadError):
@@ -34,7 +34,7 @@ def test_any_bytes_are_read_or_refused_on_purpose(content: bytes) -> None:
 _CELLS = st.sampled_from(["1", "-2.5", "", "x", "nan", "inf", "1e400", "0x10", "1,5", '"1"', "time [s]", " 3 ", "\x00", "é"])
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.lists(st.lists(_CELLS, min_size=1, max_size=4), min_size=0, max_size=6))
 def test_any_table_below_a_good_header_is_read_whole_or_refused(rows: list[list[str]]) -> None:
     body = "\n".join(",".join(row) for row in rows)
@@ -43,21 +43,21 @@ def test_any_table_below_a_good_header_is_read_whole_or_refused(rows: list[list[
         assert read_log(content).rows_read == len(body.strip().splitlines())
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.binary(max_size=300))
 def test_looking_at_a_head_never_fails_otherwise(head: bytes) -> None:
     with suppress(LogReadError):
         check_head(head)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(hnp.arrays(np.float64, st.integers(1, 50), elements=st.floats(-1e9, 1e9)))
 def test_integers_with_a_divisor_give_back_every_value(values: np.ndarray) -> None:
     samples, divisor = exact_integers(values)
     np.testing.assert_array_equal(samples / divisor, values)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(50, 8000), st.lists(st.integers(1, 400), min_size=30, max_size=120), st.floats(0, 0.2))
 def test_every_sample_finds_its_place_on_the_grid_once(rate_hz: float, jumps: list[int], jitter: float) -> None:
     jumps = [1 if jump < 380 else jump for jump in jumps]  # mostly regular, some gaps
@@ -105,7 +105,7 @@ def test_any_names_get_known_meanings_each_once(names: list[str]) -> None:
     assert all(group_of(key) in GROUPS for key in keys)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(_VALUES, st.floats(-50, 50), st.floats(0.1, 10))
 def test_a_permutation_test_does_not_care_for_shift_and_scale(values: list[float], shift: float, scale: float) -> None:
     is_after = [number % 2 == 1 for number in range(len(values))]
@@ -118,7 +118,7 @@ def test_a_permutation_test_does_not_care_for_shift_and_scale(values: list[float
     assert moved == pytest.approx(first.p_value, abs=0.35 if spread < 1 else 0.1)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(_VALUES)
 def test_both_one_sided_tests_together_cover_everything(values: list[float]) -> None:
     is_after = [number % 2 == 1 for number in range(len(values))]
@@ -164,7 +164,7 @@ _SECTIONS = st.builds(
 )
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.lists(_SECTIONS, min_size=1, max_size=4))
 def test_chains_pass_slow_movement_whole_and_add_their_delays(sections: list[FilterSection]) -> None:
     rate_hz = 2000.0

@@ -99,7 +99,7 @@ BASE = {
 }  # fmt: skip
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.dictionaries(st.sampled_from(sorted(BASE)), st.floats(-50, 500), max_size=8))
 def test_likelihoods_always_sum_to_one(changed: dict[str, float]) -> None:
     likelihood = rank({**BASE, **changed}).likelihood

@@ -67,7 +67,7 @@ def test_integers_stay_integers_and_positions_keep_their_digits() -> None:
     assert latitude.values().tolist() == [52.123456789, 52.123456788]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.lists(st.one_of(st.floats(-1e6, 1e6, allow_nan=False), st.just(float("nan"))), min_size=2, max_size=40),
     st.integers(0, 4),

@@ -193,7 +193,7 @@ class TestOtherForms:
 finite = st.floats(min_value=-1e6, max_value=1e6, allow_nan=False).map(lambda value: round(value, 4))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     rows=st.lists(st.tuples(finite, finite), min_size=6, max_size=40),
     separator=st.sampled_from([",", ";", "\t", "|", " "]),
@@ -220,7 +220,7 @@ def test_a_table_reads_back_as_written_in_any_dialect(
     assert (gyro.name, height.name) == ("gyro_x", "Höhe")
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     kind=st.sampled_from(["csv", "parquet"]),
     values=st.lists(st.floats(allow_nan=True, allow_infinity=False, width=64), min_size=2, max_size=30),

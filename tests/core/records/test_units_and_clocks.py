@@ -87,7 +87,7 @@ def test_what_is_no_unit_is_none(text: str) -> None:
     assert not kinds_of(text)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(st.text(max_size=40))
 def test_parting_a_header_never_fails_and_loses_nothing(header: str) -> None:
     name, unit = split_header(header)
@@ -146,7 +146,7 @@ def test_a_cell_without_a_time_is_missing_and_midnight_is_passed() -> None:
     assert found[3] == 86_400.0
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.datetimes(datetime(2000, 1, 1), datetime(2060, 1, 1)),
     st.floats(0.001, 0.9),

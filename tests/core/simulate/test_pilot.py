@@ -81,7 +81,7 @@ def test_another_seed_moves_the_hand_otherwise() -> None:
     np.testing.assert_array_equal(flown("hover", seed=1).stick, flown("hover", seed=1).stick)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(
     st.sampled_from(["quad", "hex", "octo"]),
     st.lists(st.floats(-0.5, 0.5), min_size=3, max_size=3),

@@ -33,7 +33,7 @@ _ARRAYS = st.sampled_from(["int16", "int32", "int64", "float32", "float64"]).fla
 )
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(_ARRAYS)
 def test_packed_samples_come_back_bit_for_bit(samples: np.ndarray) -> None:
     found = unpack(pack(samples), dtype=samples.dtype.name, n_samples=samples.size)

@@ -55,8 +55,8 @@ def zone_of(room: float) -> str:
 def room_of(axis: str, loop: AxisLoop) -> Room:
     """The least distance of the open loop from −1, which is 1 / Ms."""
     peak = loop.sensitivity_peak
-    parts = {part.gain.part: part.sensitivity_peak for part in loop.by_throttle if part.sensitivity_peak is not None}
-    lively = [part for part, own in parts.items() if surely_beyond(own, SOUND_PEAK)]
+    parts = {part.gain.part: part.sensitivity_peak for part in loop.by_throttle if part.gain.part != "hover"}
+    lively = [part for part, own in parts.items() if own is not None and surely_beyond(own, SOUND_PEAK)]
     return Room(
         axis=axis,
         value=min(1.0, 1 / peak.value),

@@ -35,6 +35,7 @@ from nembrit.core.simulate.flight import fly
 from nembrit.core.simulate.position import record_path
 from nembrit.core.trials.welch import detectable_difference, flights_needed, holm_adjusted, power, welch_test
 from tests.core.kept.advice import ADVICE
+from tests.core.kept.binary import BINARY
 from tests.core.kept.edges import EDGES
 from tests.core.kept.parts import PARTS
 from tests.core.kept.planes import PLANES
@@ -314,7 +315,7 @@ def sums() -> Any:
     return found
 
 
-_OTHERS = PARTS | SWEEPS | RULES | ADVICE | EDGES | READINGS | PLANES
+_OTHERS = PARTS | SWEEPS | RULES | ADVICE | EDGES | READINGS | BINARY | PLANES
 CASES: dict[str, Callable[[], Any]] = {
     **{f"analysis, {name}": lambda name=name: analysis(name) for name in FAULTS},  # type: ignore[misc]  # each with its own name
     **{f"{COARSE}{name}": lambda name=name: loops_of(name) for name in ("sound", "loose and ringing")},  # type: ignore[misc]  # likewise

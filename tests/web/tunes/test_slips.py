@@ -1,5 +1,6 @@
 """Slips from their plan to the frozen verdict, and the hangar's word about every craft."""
 
+import itertools
 from dataclasses import replace
 
 import pytest
@@ -17,6 +18,7 @@ from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Segment
 from nembrit.web.tunes import services as tunes
+from nembrit.web.tunes.dots import apart
 from nembrit.web.tunes.models import Slip
 from nembrit.web.tunes.trials import sides_of, trial_of
 from tests.pageforms import fields_of
@@ -260,3 +262,11 @@ def test_the_motors_places_are_corrected_and_answers_made_anew(client: Client, c
     first, second = hangar.core_craft(craft).motors[:2]
     assert (first.roll, second.roll) == (-1.0, -0.5)
     assert "put in another order since" in client.post(address, form).content.decode()
+
+
+@pytest.mark.parametrize("places", [{9: 40.0, 12: 43.0, 11: 44.0, 10: 55.0}, {1: 34.0, 2: 34.0, 3: 34.0}, {5: 100.0}, {}])
+def test_flights_numbers_are_read_beside_each_other(places: dict[int, float]) -> None:
+    found = apart(places)
+    order = sorted(places, key=lambda number: places[number])
+    assert all(found[b] - found[a] > 5 for a, b in itertools.pairwise(order))
+    assert all(abs(found[number] - at) < 7 for number, at in places.items())

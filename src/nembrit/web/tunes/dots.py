@@ -9,6 +9,7 @@ from nembrit.core.trials.plan import Plan
 
 _LEFT, _WIDTH = 34.0, 196.0  # of a picture 240 wide
 _ROWS = {False: 12.0, True: 28.0}
+_LABEL = 5.8  # what a flight's number of two digits takes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,6 +19,7 @@ class Dot:
     number: int
     x: float
     y: float
+    label_x: float  # beside its neighbours' numbers, not on them
     is_after: bool
     counts: bool
     shown: str
@@ -62,11 +64,17 @@ def _row(standing: Sequence[Standing], name: str, most: float | None) -> DotRow 
     def shown(value: float) -> str:
         return f"{value * kind.factor:.3g} {kind.unit}"
 
+    label_x = {
+        number: at
+        for side in _ROWS
+        for number, at in apart({one.flight.number: x(values[one.flight.number]) for one in _on(have, side)}).items()
+    }
+
     def dot(one: Standing) -> Dot:
         flight, value = one.flight, values[one.flight.number]
         return Dot(
-            number=flight.number, x=x(value), y=_ROWS[flight.is_after], is_after=flight.is_after, counts=one.counts,
-            shown=shown(value),
+            number=flight.number, x=x(value), y=_ROWS[flight.is_after], label_x=label_x[flight.number], is_after=flight.is_after,
+            counts=one.counts, shown=shown(value),
         )  # fmt: skip
 
     def told(side: bool) -> str:
@@ -82,6 +90,28 @@ def _row(standing: Sequence[Standing], name: str, most: float | None) -> DotRow 
         high=shown(high),
         spoken=f"before: {told(False)}; after: {told(True)}",
     )
+
+
+def apart(places: dict[int, float]) -> dict[int, float]:
+    """Where numbers can be read beside each other: pushed to the right where they would meet, then all back by half of it."""
+    order = sorted(places, key=lambda number: places[number])
+    found: dict[int, float] = {}
+    cluster: list[int] = []
+
+    def settle() -> None:
+        over = found[cluster[-1]] - places[cluster[-1]] if cluster else 0.0
+        for number in cluster:
+            found[number] = round(found[number] - over / 2, 2)
+        cluster.clear()
+
+    for number in order:
+        near = cluster and places[number] < found[cluster[-1]] + _LABEL
+        if not near:
+            settle()
+        found[number] = found[cluster[-1]] + _LABEL if near else places[number]
+        cluster.append(number)
+    settle()
+    return found
 
 
 def _on(standing: Sequence[Standing], side: bool) -> list[Standing]:

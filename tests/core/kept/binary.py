@@ -14,6 +14,7 @@ from nembrit.core.formats.bundle import Bundle, open_bundle, write_bundle
 from nembrit.core.formats.registry import read_raw
 from nembrit.core.recognise.propose import propose
 from nembrit.core.records.interpret import interpret
+from nembrit.core.report.documents import log_document
 from tests.core.kept.sweeps import told
 
 
@@ -151,4 +152,20 @@ def astray() -> Any:
     return found
 
 
-BINARY: dict[str, Callable[[], Any]] = {"parquet": parquet, "json lines": json_lines, "bundles": bundles, "astray": astray}
+def restarts() -> Any:
+    """Clocks that begin again, at nought and elsewhere; and what the report says of such logs."""
+    found: dict[str, Any] = {}
+    value = np.sin(np.arange(4000) / 9)
+    for at, begin in ((2000, 0), (2000, 700), (3990, 40), (1500, 1499)):
+        ticks = np.where(np.arange(4000) < at, np.arange(4000) + 50, np.arange(4000) - at + begin)
+        text = "time [ms],gyro roll [deg/s]\n" + "\n".join(f"{a},{b:.3f}" for a, b in zip(ticks, value, strict=True))
+        raw = read_raw(text.encode())
+        log = told(lambda r=raw: interpret(r, propose(r)))
+        told_of = log if isinstance(log, str) else log_document(log, file="x.csv", sha256="0", window_s=(0.5, 1.5))
+        found[f"{at} {begin}"] = [log if isinstance(log, str) else log.main.t_s, told_of]
+    return found
+
+
+BINARY: dict[str, Callable[[], Any]] = {
+    "parquet": parquet, "json lines": json_lines, "bundles": bundles, "astray": astray, "restarts": restarts,
+}  # fmt: skip

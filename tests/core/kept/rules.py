@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from nembrit.core.records.roles import QUANTITIES
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.configuration import Setting
 from nembrit.core.setup.controller import Filter
@@ -21,6 +22,7 @@ from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.trials.provoke import Attempt, Condition, Reached, conditions_when, provoke
 from nembrit.core.trials.trial import judge
 from nembrit.core.trials.verify import verify
+from nembrit.core.trials.welch import detectable_difference
 from nembrit.core.tuning.ranking import ranked, weigh
 from nembrit.core.tuning.translate import chain_values, gain_values, like
 from nembrit.core.types import AXES
@@ -198,6 +200,27 @@ def translated() -> Any:
     return found
 
 
+def few() -> Any:
+    """Verdicts from next to nothing, marks that should fall, and the roles' units."""
+    found: dict[str, Any] = {"units": QUANTITIES}
+    for before, after in itertools.product((0, 1, 2, 3, 5), repeat=2):
+        found[f"{before} {after}"] = [
+            detectable_difference(sd=sd, n_before=before, n_after=after, one_sided=one_sided)
+            for sd in (0.0, 0.2)
+            for one_sided in (True, False)
+        ]
+    arms = schedule(2, 4, "blocks", seed=3)
+    for direction, better in itertools.product(("higher", "lower"), (-1, 0, 1)):
+        flights = [
+            ArmFlight(arm=arm, rating=3 + better * arm, flight=FlownFlight(number=k, is_after=arm > 0, metrics={}))
+            for k, arm in enumerate(arms, 1)
+        ]
+        plan = ArmPlan(metric=RATING, direction=direction, design="blocks", repetitions=4, n_arms=2)
+        found[f"rated {direction} {better}"] = judge_experiment(flights, plan)
+    return found
+
+
 RULES: dict[str, Callable[[], Any]] = {
     "library": library, "weighing": weighing, "trials": trials, "questions": questions, "translated": translated,
+    "few": few,
 }  # fmt: skip

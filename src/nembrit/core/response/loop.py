@@ -8,7 +8,7 @@ from nembrit.core.errors import NotEnoughData
 from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
-from nembrit.core.spectra.density import welch_spectrum
+from nembrit.core.spectra.density import cross_spectrum, welch_spectrum
 from nembrit.core.types import BoolArray, FloatArray
 
 _DELAY_BAND_HZ = (12.0, 60.0)
@@ -28,7 +28,8 @@ def chain_delay_s(recording: Recording, axis: str) -> float | None:
     n = min(raw.size // 2, round(0.5 * recording.sample_rate_hz))
     if n < 64:
         return None
-    frequency_hz, cross = scipy.signal.csd(raw, filtered, fs=recording.sample_rate_hz, nperseg=n)
+    cross = cross_spectrum(raw, filtered, n)
+    frequency_hz: FloatArray = np.asarray(np.fft.rfftfreq(n, 1 / recording.sample_rate_hz), dtype=np.float64)
     inside = (frequency_hz >= _DELAY_BAND_HZ[0]) & (frequency_hz <= _DELAY_BAND_HZ[1])
     if inside.sum() < 4:
         return None

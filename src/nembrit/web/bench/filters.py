@@ -154,7 +154,7 @@ def _sums(bench: Choosing, flown: Controller, chains: Controller, change: Change
         for label, field, unit in (("phase margin", "phase_margin_deg", "°"), ("sensitivity peak", "sensitivity_peak", "")):
             rows.append({
                 "name": f"{label}, {axis}", "own": bench.flown_number(axis, field), "is_rough": rough[field], "suffix": unit,
-                "becomes": getattr(becomes, field), "is_rough_tried": becomes.rough[field],
+                "becomes": getattr(becomes, field), "is_rough_tried": becomes.rough[field], "is_stable": becomes.is_stable,
             })  # fmt: skip
     except NotEnoughData:
         pass

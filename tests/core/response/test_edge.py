@@ -34,6 +34,7 @@ def room(axis: str, value: float, half: float = 0.01, *, lively_at: str = "") ->
         ([room("roll", 0.84), room("pitch", 0.9)], "Every axis keeps well away", "There is room on every axis"),
         ([room("roll", 0.7, lively_at="high")], "Every axis keeps well", "Roll is sound in hover, and lively at high throttle"),
         ([room("roll", 0.6, 0.2)], "leaves open how near the edge roll flies: anything from too", "Fly the half-minute card"),
+        ([room("roll", 0.45, 0.25)], "Roll flies too near", "Lower P and D of roll"),  # open, and most likely too near
         ([room("roll", 0.3, 0.12)], "Roll flies too near", "Lower P and D of roll"),  # rough, and surely too near
         ([room("roll", 0.85, 0.15)], "Every axis keeps well away", "There is room"),  # rough, and surely sound
     ],
@@ -71,6 +72,7 @@ def test_the_room_is_the_sensitivity_peak_turned_round() -> None:
     [
         (Estimate(value=1.6, low=1.1, high=2.1), True),
         (Estimate(value=1.6, low=1.45, high=1.75), False),  # sure enough to be told
+        (Estimate(value=2.1, low=1.2, high=3.0), False),  # most likely too near: led back
         (Estimate(value=2.2, low=1.61, high=2.8), False),  # rough, and surely beyond
         (Estimate(value=1.3, low=1.02, high=1.58), False),  # rough, and surely within
     ],

@@ -34,8 +34,8 @@ class Room:
 
     @property
     def is_open(self) -> bool:
-        """Whether the flight leaves open if anything has to change."""
-        return self.is_rough and self.low < 1 / SOUND_PEAK < self.high
+        """Whether the flight leaves open if anything has to change; what is most likely too near is led back, not flown again."""
+        return self.is_rough and self.low < 1 / SOUND_PEAK < self.high and self.value >= 1 / NEAR_PEAK
 
     @property
     def told_zone(self) -> str:

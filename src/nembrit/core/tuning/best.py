@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.response.axisloop import AxisLoop
-from nembrit.core.response.edge import SOUND_PEAK, surely_beyond
+from nembrit.core.response.edge import NEAR_PEAK, SOUND_PEAK, surely_beyond
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.step import StepResponse
 from nembrit.core.setup.controller import Controller
@@ -140,7 +140,8 @@ def best_term(
 def left_open(found: AxisLoop, limits: Limits) -> str:
     """The number that would have to be surer before gains are moved by it: a rough one whose interval holds its limit."""
     peak = found.sensitivity_peak
-    is_open = found.rough["sensitivity_peak"] and peak.low <= limits.sensitivity_peak < peak.high
+    is_between = peak.low <= limits.sensitivity_peak < peak.high and peak.value <= NEAR_PEAK
+    is_open = found.rough["sensitivity_peak"] and is_between
     return f"the sensitivity peak ({peak.low:.3g} to {peak.high:.3g})" if is_open else ""
 
 

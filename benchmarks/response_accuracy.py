@@ -22,7 +22,7 @@ from nembrit.core.response.transfer import interpolated
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.setup.controller import Controller
 from nembrit.core.setup.craft import Craft
-from nembrit.core.simulate.airframe import Airframe, World
+from nembrit.core.simulate.airframe import Airframe, Traits, World
 from nembrit.core.simulate.flight import fly
 from nembrit.core.types import AXES
 from tests.trueloop import of_the_movement, true_loop
@@ -99,10 +99,17 @@ def _axis(recording: Recording, craft: Craft, controller: Controller, airframe: 
 
 
 def truth_of(
-    craft: Craft, controller: Controller, airframe: Airframe, row: int, throttle: float, *, voltage_v: float | None = None
+    craft: Craft,
+    controller: Controller,
+    airframe: Airframe,
+    row: int,
+    throttle: float,
+    *,
+    voltage_v: float | None = None,
+    traits: Traits | None = None,
 ) -> tuple[Margins, Following]:
     """Margins and following of the simulator's own loop."""
-    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle, voltage_v=voltage_v)
+    known_hz, loop, closed = true_loop(craft, controller, airframe, row, throttle, voltage_v=voltage_v, traits=traits)
     grid = LOOP_HZ[(known_hz[0] <= LOOP_HZ) & (known_hz[-1] >= LOOP_HZ)]
     edge = margins(grid, interpolated(grid, known_hz, loop))
     step_hz = step_frequencies()

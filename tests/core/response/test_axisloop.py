@@ -13,12 +13,14 @@ from nembrit.core.records.log import Recording
 from nembrit.core.report.codec import from_json, to_json
 from nembrit.core.response.authority import level_mask, usable_mask
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
+from nembrit.core.response.curves import curves_from_configuration
 from nembrit.core.response.estimate import Estimate
-from nembrit.core.response.gains import curves_from_configuration, d_curve, logged_gains
+from nembrit.core.response.gains import logged_gains
 from nembrit.core.response.impulse import decimated
 from nembrit.core.response.margins import margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.sureness import is_rough
+from nembrit.core.response.terms import d_curve
 from nembrit.core.response.throttle import throttle_gains
 from nembrit.core.response.tracking import authority, flies_itself, flies_itself_share, tracking
 from nembrit.core.response.transfer import interpolated
@@ -55,7 +57,7 @@ def test_gains_as_they_act_are_those_that_flew(axis: str) -> None:
             assert found[term].low <= getattr(flew, term) <= found[term].high
         else:
             assert term not in found
-    alone = logged_gains(part, axis, usable, d_curve(part, axis))
+    alone = logged_gains(part, axis, usable, curve.curve if (curve := d_curve(part, axis)) else None)
     assert alone["p"].value == found["p"].value
 
 
@@ -69,7 +71,7 @@ def test_what_d_makes_of_the_gyro_is_read_without_turning_it() -> None:
     at = np.array([4.0, 6.0, 8.0, 12.0, 20.0, 40.0])
     flew = controller()
     alone = replace(flew, gains={"roll": replace(flew.gains["roll"], p=0.0, i=0.0)})
-    ratio = interpolated(at, *curve) / curves_from_configuration(alone, "roll", at).feedback
+    ratio = interpolated(at, *curve.curve) / curves_from_configuration(alone, "roll", at).feedback
     assert np.abs(ratio) == pytest.approx(1.0, abs=0.01)
     assert np.degrees(np.angle(ratio)) == pytest.approx(0.0, abs=1.0)
 

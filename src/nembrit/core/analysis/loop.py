@@ -115,4 +115,4 @@ def _axis(flight: Flight, slow: _Slow, axis: str) -> tuple[Tracking | None, Step
     return tracked, sizes, loop
 
 
-LOOP = Analysis(key="loop", version=6, result=Loop, run=_run, in_words="margins of every axis")
+LOOP = Analysis(key="loop", version=7, result=Loop, run=_run, in_words="margins of every axis")

@@ -88,10 +88,11 @@ class FlightLog:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Recording:
-    """Channels of one stream on a uniform clock; gaps are NaN in every channel, never bridged.
+    """Channels of one stream on a uniform clock; long gaps are NaN in every channel, short ones are bridged.
 
     `channels` holds float64 arrays of shape (n_samples,), by role, in the role's own unit; of a text role they are positions
-    in its `labels`.
+    in its `labels`. `bridged` tells by role which samples were not recorded but stand between recorded ones (at most 5 ms, or
+    two samples); roles without any are absent.
     """
 
     sample_rate_hz: float
@@ -99,6 +100,7 @@ class Recording:
     n_samples: int
     channels: dict[str, FloatArray]
     labels: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    bridged: dict[str, BoolArray] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -121,8 +123,17 @@ class Recording:
         return all(role in self.channels for role in roles)
 
     def is_whole(self, role: str) -> BoolArray:
-        """True where the channel has a usable sample, shape (n_samples,)."""
+        """True where the channel has a usable sample, recorded or bridged, shape (n_samples,)."""
         return np.isfinite(self.channels[role])
+
+    def is_recorded(self, *roles: str) -> BoolArray:
+        """True where all these channels were really recorded, shape (n_samples,)."""
+        found = np.ones(self.n_samples, bool)
+        for role in roles:
+            found &= np.isfinite(self.channels[role])
+            if role in self.bridged:
+                found &= ~self.bridged[role]
+        return found
 
     def span(self, start_s: float, end_s: float) -> "Recording":
         """The part from `start_s` to `end_s`, on the same clock."""
@@ -134,6 +145,7 @@ class Recording:
             n_samples=max(0, last - first),
             channels={role: values[first:last] for role, values in self.channels.items()},
             labels=self.labels,
+            bridged={role: part for role, flags in self.bridged.items() if (part := flags[first:last]).any()},
         )
 
 

@@ -5,11 +5,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nembrit.core.errors import InputError
+from nembrit.core.gaps import bridged, short_gaps
 from nembrit.core.records.log import QualityNote, Recording, Stream
-from nembrit.core.types import FloatArray
+from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 _GAP_PERIODS = 1.75  # a step longer than this many periods is a gap (half a period of jitter is none)
 _MAX_GRID_SAMPLES = 200_000_000
+_BRIDGED_S, _BRIDGED_SAMPLES = 0.005, 2  # gaps up to the longer of both are bridged
+_NOISY_ROLES = ("gyro", "accel.", "term_", "command.", "motor")  # what carries vibration
+_ROUND_ROLES = ("attitude", "heading", "course")  # angles jump by a whole turn: the value before is held
+_JITTERY, _AROUND = 0.05, 5  # from this jitter on, a lost row shows in the times of five rows on either side
 _TEXT_ROLES = ("mode",)  # words that analyses ask for
 _LEAST_STEP_S, _MOST_STEP_S = 1e-6, 3600.0  # no recorder writes faster than a million rows a second
 
@@ -52,6 +57,8 @@ def clock_of(t_s: FloatArray) -> Clock:
 
 def clock_notes(clock: Clock) -> tuple[QualityNote, ...]:
     """Say what the clock means for the analyses."""
+    most_s = (_most_bridged(clock.sample_rate_hz) + 1.5) / clock.sample_rate_hz
+    long = [gap for gap in clock.gaps_s if gap[1] - gap[0] > most_s]
     notes = [
         QualityNote(
             code="gap",
@@ -60,10 +67,13 @@ def clock_notes(clock: Clock) -> tuple[QualityNote, ...]:
             end_s=end_s,
             detail=f"{(end_s - start_s) * 1000:.0f} ms without samples, left out of every analysis",
         )
-        for start_s, end_s in clock.gaps_s[:8]
+        for start_s, end_s in long[:8]
     ]
-    if len(clock.gaps_s) > 8:
-        notes.append(QualityNote(code="gap", severity="warning", detail=f"{len(clock.gaps_s) - 8} more gaps"))
+    if len(long) > 8:
+        notes.append(QualityNote(code="gap", severity="warning", detail=f"{len(long) - 8} more gaps"))
+    if n_short := len(clock.gaps_s) - len(long):
+        detail = f"samples are missing in {n_short} short {'gaps' if n_short > 1 else 'gap'} (5 ms at most): bridged"
+        notes.append(QualityNote(code="short_gaps", severity="info", detail=detail))
     if clock.sample_rate_hz < 950:
         notes.append(
             QualityNote(
@@ -89,14 +99,14 @@ def thinned(stream: Stream, *, most_hz: float) -> Stream:
 
 
 def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recording:
-    """Lay a stream on a uniform grid; grid points without a sample are NaN.
+    """Lay a stream on a uniform grid; grid points without a sample are NaN, short gaps are bridged and marked.
 
-    Every sample goes to its nearest grid point, so no value is invented or smoothed. The grid is
-    re-anchored after each gap, which keeps a slow clock drift from shifting samples.
+    Every sample goes to its nearest grid point. The grid is re-anchored after each gap, which keeps a slow clock drift from
+    shifting samples.
     """
     clock = clock_of(stream.t_s)
     sample_rate_hz = clock.sample_rate_hz
-    index = _grid_index(stream.t_s, sample_rate_hz)
+    index = _grid_index(stream.t_s, clock)
     n_grid = int(index[-1]) + 1
     if n_grid > _MAX_GRID_SAMPLES or n_grid > 50 * stream.n_samples + 1000:
         raise InputError("the log is nearly all gap: split it into its flights first")
@@ -110,13 +120,58 @@ def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recordin
         values = np.full(n_grid, np.nan)
         values[index] = channel.values()
         channels[str(channel.role)] = values
+    invented = _bridge(channels, [role for role in channels if role not in labels], sample_rate_hz)
     return Recording(
-        sample_rate_hz=sample_rate_hz, start_s=float(stream.t_s[0]), n_samples=n_grid, channels=channels, labels=labels
+        sample_rate_hz=sample_rate_hz,
+        start_s=float(stream.t_s[0]),
+        n_samples=n_grid,
+        channels=channels,
+        labels=labels,
+        bridged=invented,
     )
 
 
-def _grid_index(t_s: FloatArray, sample_rate_hz: float) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+def _bridge(channels: dict[str, FloatArray], roles: list[str], sample_rate_hz: float) -> dict[str, BoolArray]:
+    """Bridge short gaps of the channels in place; by role, which samples were not recorded."""
+    most = _most_bridged(sample_rate_hz)
+    found = {}
+    for role in roles:
+        values = channels[role]
+        if np.isfinite(values).all():
+            continue
+        short = short_gaps(values, most=most)
+        if not short.any():
+            continue
+        plain = role.removeprefix("b/")
+        if plain.startswith(_ROUND_ROLES):
+            channels[role] = _held(values, short)
+        else:
+            channels[role] = bridged(values, short, is_noisy=plain.startswith(_NOISY_ROLES))
+        found[role] = short
+    return found
+
+
+def _most_bridged(sample_rate_hz: float) -> int:
+    return max(_BRIDGED_SAMPLES, int(_BRIDGED_S * sample_rate_hz + 1e-6))
+
+
+def _held(values: FloatArray, short: BoolArray) -> FloatArray:
+    """The value before each short gap, held across it."""
+    last = np.maximum.accumulate(np.where(np.isfinite(values), np.arange(values.size), 0))
+    return np.where(short, values[last], values)
+
+
+def _grid_index(t_s: FloatArray, clock: Clock) -> IntArray:
     """Grid position of every sample: one step per sample, more across gaps."""
-    steps = np.maximum(1, np.rint(np.diff(t_s) * sample_rate_hz)).astype(np.int64)
-    steps[np.diff(t_s) * sample_rate_hz <= _GAP_PERIODS] = 1
-    return np.concatenate(([0], np.cumsum(steps)))
+    periods = np.diff(t_s) * clock.sample_rate_hz
+    steps: IntArray = np.ones(periods.size, np.int64)
+    long = np.flatnonzero(periods > _GAP_PERIODS)
+    if long.size and clock.jitter_ratio > _JITTERY:
+        # a late stamp is made up for by the next one; lost rows move all the stamps that follow
+        lag = np.concatenate(([0.0], np.cumsum(periods - 1)))
+        near = long[periods[long] < 2 * _AROUND]
+        before = np.median(lag[np.clip(near[:, None] - np.arange(_AROUND), 0, None)], axis=1)
+        after = np.median(lag[np.clip(near[:, None] + 1 + np.arange(_AROUND), None, lag.size - 1)], axis=1)
+        periods[near] = 1 + after - before
+    steps[long] = np.maximum(1, np.rint(periods[long])).astype(np.int64)
+    return np.concatenate((np.zeros(1, np.int64), np.cumsum(steps)))

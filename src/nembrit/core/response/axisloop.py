@@ -11,14 +11,10 @@ from nembrit.core.filters.stated import fixed_response
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import applied, level_mask, usable_mask
+from nembrit.core.response.curves import ControllerCurves, controller_from_terms, curves_from_configuration
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
-from nembrit.core.response.gains import (
-    ControllerCurves,
-    controller_from_terms,
-    curves_from_configuration,
-    filter_delay,
-)
+from nembrit.core.response.gains import filter_delay
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.sureness import FLOORS, rough_of
@@ -74,7 +70,11 @@ class AxisLoop:
     closed_deg: FloatArray
     open_db: FloatArray
     open_deg: FloatArray
-    d_part: FloatArray  # (2, n) size [share per deg/s] and phase [°] of what D makes of the filtered gyro; (2, 0) without
+    # (2, n) size [share per deg/s] and phase [°] of what a part makes of its input; (2, 0) without it
+    p_part: FloatArray
+    d_part: FloatArray
+    f_part: FloatArray  # of the set-point
+    is_d_on_error: bool
     step_t_s: FloatArray
     step: FloatArray
     usable_s: float
@@ -216,7 +216,9 @@ class _Fit:
         return fit_plant(FIT_HZ[sure], [one], has_lead=self.axis == "yaw", start=start)
 
     def refined(self, row: int, start: Plant | None) -> Plant:
-        """Route two: from both answers with the controller, begun at the first."""
+        """Route two: from both answers with the controller, begun at the first; route one where the controller is no filter."""
+        if self.curves(FIT_HZ).calm_d is not None:
+            return self.by_instrument(row, start)
         sure, error_gyro, error_command, _ = self._sure()
         gyro, command = self._rows()
         curves, chain = self.curves(FIT_HZ), self.chain(FIT_HZ)[sure]
@@ -240,7 +242,7 @@ class _Fit:
         return np.asarray(plant.response(frequency_hz) * self.chain(frequency_hz))
 
     def loop(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
-        return np.asarray(self.ahead(plant, frequency_hz) * self.curves(frequency_hz).feedback)
+        return np.asarray(self.ahead(plant, frequency_hz) * self.curves(frequency_hz).calm_feedback)
 
     def closed(self, plant: Plant, frequency_hz: FloatArray) -> ComplexArray:
         ahead = self.ahead(plant, frequency_hz)
@@ -304,7 +306,7 @@ def _told(
     sums = [row.lag_s + row.delay_s for row in rows]
     curves = fitted.curves(LOOP_HZ)
     phase_margin = told("phase_margin_deg", edge, others, is_ratio=False)
-    notes += fitted.disagreement(plant, phase_margin)
+    notes += [*curves.notes, *fitted.disagreement(plant, phase_margin)]
     return AxisLoop(
         plant=plant,
         lag_and_delay_s=jackknifed(plant.lag_s + plant.delay_s, sums, floor=0.0008),
@@ -330,7 +332,10 @@ def _told(
         closed_deg=_deg(closed)[every],
         open_db=_db(open_loop)[every],
         open_deg=_deg(open_loop)[every],
-        d_part=_d_part(curves, LOOP_HZ)[:, every],
+        p_part=_part(curves.p)[:, every],
+        d_part=_part(curves.d if curves.calm_d is None else curves.calm_d)[:, every],
+        f_part=_part(curves.f)[:, every],
+        is_d_on_error=curves.is_d_on_error,
         step_t_s=step_t_s[shown][::2],
         step=step[shown][::2],
         usable_s=fitted.responses.usable_s,
@@ -364,14 +369,9 @@ def _at_throttle(
     )
 
 
-def _d_part(curves: ControllerCurves, frequency_hz: FloatArray) -> FloatArray:
-    """What is left of the feedback without P and I."""
-    if "d" not in curves.gains:
-        return np.empty((2, 0))
-    s = 2j * np.pi * frequency_hz
-    common = curves.gains["p"].value + (curves.gains["i"].value / s if "i" in curves.gains else 0.0)
-    rest = curves.feedback - common
-    return np.stack([np.abs(rest), _deg(rest)])
+def _part(response: ComplexArray) -> FloatArray:
+    """Size and phase of one part of the controller; (2, 0) where it does nothing."""
+    return np.stack([np.abs(response), _deg(response)]) if np.any(response) else np.empty((2, 0))
 
 
 def _db(values: ComplexArray) -> FloatArray:

@@ -1,7 +1,6 @@
-"""The controller as it acted: real gains from logged terms, or from a configuration in SI units.
+"""Real gains from the logged terms, and how late the gyro filters are.
 
-The assumed controller: P and I act on set-point minus filtered gyro, D on the filtered gyro alone, feed-forward on the
-set-point's derivative. All terms are worked out without noise, so that few seconds tell them well.
+All terms are worked out by the controller without noise, so that few seconds tell them well.
 """
 
 import math
@@ -10,32 +9,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.errors import NotEnoughData
-from nembrit.core.filters.stated import fixed_response
 from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate
+from nembrit.core.response.terms import Curve, moves
 from nembrit.core.response.transfer import cross_response, interpolated
-from nembrit.core.setup.controller import AxisGains, Controller
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
 
 _STEP_S = 0.05  # of the I term's increments
 _SEGMENT_S = 0.5
 _D_BAND_HZ = (3.0, 80.0)
-_LEAST_MOVE = 1e-6  # share of full range: a term that never moves has no gain
-_COHERENT = 0.8
 _CHAIN_BAND_HZ = (3.0, 40.0)
-
-Curve = tuple[FloatArray, ComplexArray]  # frequencies [Hz] and what was measured there
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class ControllerCurves:
-    """What the controller makes of the filtered gyro and of the set-point, on one grid of frequencies."""
-
-    feedback: ComplexArray  # command per deg/s of filtered gyro, the sign of the error
-    forward: ComplexArray  # command per deg/s of set-point
-    gains: dict[str, Estimate]  # p, i, d, f in SI units; a term that is not known is absent
-    source: str  # terms, or configuration
 
 
 def logged_gains(
@@ -70,16 +54,11 @@ def d_frequencies() -> FloatArray:
     return np.arange(_D_BAND_HZ[0], _D_BAND_HZ[1] + 0.1, 1 / _SEGMENT_S)
 
 
-def _moves(recording: Recording, role: str) -> FloatArray | None:
-    values = recording.channels.get(role)
-    return values if values is not None and float(np.nanstd(values)) > _LEAST_MOVE else None
-
-
 def _kp(recording: Recording, axis: str, error: FloatArray, usable: BoolArray) -> Estimate | None:
-    term = _moves(recording, f"term_p.{axis}")
+    term = moves(recording, f"term_p.{axis}")
     if term is None:
         return None
-    use = usable & np.isfinite(error) & np.isfinite(term)
+    use = usable & recording.is_recorded(f"term_p.{axis}", f"setpoint.{axis}", f"gyro.{axis}")
     if use.sum() < 100:
         return None
     x, y = error[use], term[use]
@@ -90,7 +69,7 @@ def _kp(recording: Recording, axis: str, error: FloatArray, usable: BoolArray) -
 
 
 def _ki(recording: Recording, axis: str, error: FloatArray, usable: BoolArray) -> Estimate | None:
-    term = _moves(recording, f"term_i.{axis}")
+    term = moves(recording, f"term_i.{axis}")
     step = max(1, round(_STEP_S * recording.sample_rate_hz))
     n = recording.n_samples // step
     if term is None or n < 41:
@@ -131,7 +110,7 @@ def _kd(curve: Curve | None, d_filter: ComplexArray | None) -> Estimate | None:
 
 
 def _kf(recording: Recording, axis: str) -> Estimate | None:
-    term = _moves(recording, f"term_f.{axis}")
+    term = moves(recording, f"term_f.{axis}")
     if term is None:
         return None
     # over 50 ms the term's sum is the gain times how far the set-point went, whatever smooths it
@@ -149,24 +128,6 @@ def _kf(recording: Recording, axis: str) -> Estimate | None:
     rest = y - gain * x
     spread = 2 * float(np.sqrt((rest @ rest) / x.size / (x @ x))) + 0.005 * abs(gain)
     return Estimate(value=gain, low=gain - spread, high=gain + spread)
-
-
-def d_curve(recording: Recording, axis: str) -> Curve | None:
-    """Measured gyro → D where the two belong together [Hz, share per deg/s], the sign of the error; None without a D term.
-
-    From the gyro's differences to D, whose quotient is nearly level, and then by what differences are of the gyro: gyro → D
-    itself rises with frequency while the gyro falls steeply, so that what leaks from bin to bin would turn it by up to 15°.
-    """
-    term = _moves(recording, f"term_d.{axis}")
-    if term is None:
-        return None
-    gyro, rate_hz = recording.channels[f"gyro.{axis}"], recording.sample_rate_hz
-    slope = np.diff(gyro, prepend=gyro[:1]) * rate_hz
-    found = _coherent_curve(slope, -term, recording)
-    if found is None:
-        return None
-    known_hz, response = found
-    return known_hz, response * (1 - np.exp(-2j * np.pi * known_hz / rate_hz)) * rate_hz
 
 
 def filter_delay(recording: Recording, axis: str) -> "FilterDelay | None":
@@ -206,60 +167,3 @@ class FilterDelay:
         """The delay of another response, given on the same frequencies, read in the same way [s]."""
         omega, phase = 2 * np.pi * self.frequency_hz, np.unwrap(np.angle(response))
         return float(-(self.weight * omega) @ phase / ((self.weight * omega) @ omega))
-
-
-def _coherent_curve(x: FloatArray, y: FloatArray, recording: Recording) -> Curve | None:
-    everywhere = np.ones(recording.n_samples, bool)
-    try:
-        found = cross_response(x, y, everywhere, sample_rate_hz=recording.sample_rate_hz, segment_s=_SEGMENT_S)
-    except NotEnoughData:
-        return None
-    use = (found.coherence > _COHERENT) & (found.frequency_hz >= 2.0) & (found.frequency_hz <= 0.45 * recording.sample_rate_hz)
-    if use.sum() < 8:
-        return None
-    return found.frequency_hz[use], found.response[use]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True, eq=False)
-class LoggedController:
-    """What the logged terms tell of one axis; measured once, asked at any frequencies."""
-
-    gains: dict[str, Estimate]
-    d_term: Curve | None
-
-    def curves(self, frequency_hz: FloatArray) -> ControllerCurves:
-        s, gains = 2j * np.pi * frequency_hz, self.gains
-        common = gains["p"].value + (gains["i"].value / s if "i" in gains else 0.0)
-        feedback = common + np.zeros(frequency_hz.size, complex)
-        if self.d_term is not None:
-            known_hz, response = self.d_term
-            feedback = feedback + s * interpolated(frequency_hz, known_hz, response / (2j * np.pi * known_hz))
-        forward = common + (s * gains["f"].value if "f" in gains else 0.0)
-        return ControllerCurves(
-            feedback=np.asarray(feedback, complex), forward=np.asarray(forward, complex), gains=gains, source="terms"
-        )
-
-
-def controller_from_terms(
-    recording: Recording, axis: str, usable: BoolArray, controller: Controller | None
-) -> LoggedController | None:
-    """What the controller did, from its logged terms; None without a P term."""
-    d_filter = None if controller is None else fixed_response(controller.d_term, d_frequencies(), controller.loop_rate_hz)
-    curve = d_curve(recording, axis)
-    gains = logged_gains(recording, axis, usable, curve, d_filter)
-    return LoggedController(gains=gains, d_term=curve) if "p" in gains else None
-
-
-def curves_from_configuration(controller: Controller, axis: str, frequency_hz: FloatArray) -> ControllerCurves:
-    """What a configuration in SI units does, its filters as the discrete sections that they are."""
-    gains: AxisGains = controller.gains[axis]
-    rate_hz, s = controller.loop_rate_hz, 2j * np.pi * frequency_hz
-    # the derivative as a controller takes it: the last difference
-    slope = (1 - np.exp(-s / rate_hz)) * rate_hz
-    common = gains.p + gains.i / s
-    feedback = common + gains.d * slope * fixed_response(controller.d_term, frequency_hz, rate_hz)
-    forward = common + gains.f * slope * fixed_response(controller.feed_forward, frequency_hz, rate_hz)
-    exact = {term: Estimate(value=value, low=value, high=value) for term in "pidf" if (value := getattr(gains, term))}
-    return ControllerCurves(
-        feedback=np.asarray(feedback, complex), forward=np.asarray(forward, complex), gains=exact, source="configuration"
-    )

@@ -23,6 +23,7 @@ class TransferEstimate:
     response: ComplexArray
     coherence: FloatArray
     random_error: FloatArray  # standard deviation of |response| as a share of it
+    output_power: FloatArray  # of y, in no unit: to weigh frequencies by
     n_effective: float  # independent segments that the averages are worth
 
 
@@ -95,6 +96,7 @@ def cross_response(
         response=np.asarray(sxy / np.maximum(sxx, tiny), dtype=np.complex128),
         coherence=coherence,
         random_error=error,
+        output_power=syy,
         n_effective=n_effective,
     )
 

@@ -72,6 +72,18 @@ class SecondGyro:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Traits:
+    """What some controllers do beside the assumed one; the defaults are the assumed controller."""
+
+    p_filter_hz: float = 0.0  # P sees the error behind a first-order low-pass; 0: the error itself
+    is_d_on_error: bool = False
+    relax_dps: float = 0.0  # I holds still while the set-point runs so far ahead of its 15 Hz low-pass; 0: never
+    d_boost_ratio: float = 0.0  # D grows by this share in quick moves
+    throttle_cut_ratio: float = 0.0  # share of P and D that is gone at full throttle, from middle throttle on
+    volts_power: float = 0.0  # gains go with (full voltage / voltage) to this power
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class World:
     """Where and how a simulated flight is flown."""
 
@@ -82,6 +94,7 @@ class World:
     wash_ratio: float = 1.0
     faults: Faults = field(default_factory=Faults)
     second_gyro: SecondGyro | None = None
+    traits: Traits = field(default_factory=Traits)
 
     def __post_init__(self) -> None:
         if not 0 <= self.wind_m_s <= 25:

@@ -1,5 +1,6 @@
 """Flies one card with one configuration in the simulator and hands back the log."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,7 @@ from nembrit.core.setup.card import Card
 from nembrit.core.setup.controller import Controller, Filter
 from nembrit.core.setup.craft import Craft
 from nembrit.core.simulate import kernel
-from nembrit.core.simulate.airframe import THRUST_CURVE_EXPONENT, Airframe, World, airframe_of
+from nembrit.core.simulate.airframe import THRUST_CURVE_EXPONENT, Airframe, Traits, World, airframe_of
 from nembrit.core.simulate.pilot import Sticks, fly_card
 from nembrit.core.types import AXES, FloatArray
 
@@ -28,6 +29,7 @@ DECIMALS = {
     "command": 4, "motor": 4, "motor_rpm": 0, "battery_voltage": 2, "battery_current": 1, "accel": 2,
 }  # fmt: skip
 _CELL_FULL_V, _CELL_EMPTY_V = 4.2, 3.45
+_RELAX_HZ, _BOOST_DPS2 = 15.0, 6000.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -70,7 +72,7 @@ def fly_sticks(
         raise InputError(f"the simulator runs loops from 500 to 16000 Hz, got {rate_hz:g} Hz")
     out, motors, rpm = kernel.run(
         _plant(craft, airframe, world, rate_hz),
-        _loop(controller),
+        _loop(controller, world.traits),
         np.ascontiguousarray(setpoint_dps),
         np.ascontiguousarray(sticks.throttle),
         sticks.is_on_ground,
@@ -122,7 +124,7 @@ def _sections(filters: tuple[Filter, ...], rate_hz: float) -> FloatArray:
     )
 
 
-def _loop(controller: Controller) -> kernel.Loop:
+def _loop(controller: Controller, traits: Traits) -> kernel.Loop:
     rate_hz = controller.loop_rate_hz
     gains = [controller.gains[axis] for axis in AXES]
     rotor = next((entry for entry in controller.gyro if entry.kind == "rotor_notch"), None)
@@ -144,6 +146,14 @@ def _loop(controller: Controller) -> kernel.Loop:
         integral_limit=float(controller.integral_limit),
         idle=float(controller.idle),
         n_hold=max(1, round(rate_hz / output_rate_hz)),
+        p_filter=_sections((Filter(kind="lowpass_1", frequency_hz=traits.p_filter_hz),) if traits.p_filter_hz else (), rate_hz),
+        is_d_on_error=traits.is_d_on_error,
+        relax_dps=traits.relax_dps,
+        relax_share=1 - math.exp(-2 * math.pi * _RELAX_HZ / rate_hz),
+        boost=traits.d_boost_ratio,
+        boost_dps2=_BOOST_DPS2,
+        throttle_cut=traits.throttle_cut_ratio,
+        volts_power=traits.volts_power,
     )
 
 

@@ -73,6 +73,14 @@ class Loop(NamedTuple):
     integral_limit: float
     idle: float
     n_hold: int  # motors are updated every so many loops
+    p_filter: Any  # (n, 6) second-order sections on the error that P sees
+    is_d_on_error: bool
+    relax_dps: float  # |set-point less its low-pass| at which I holds still; 0: never
+    relax_share: float  # of the low-pass at relax_hz, a loop
+    boost: float  # D grows by this share ...
+    boost_dps2: float  # ... in moves whose set-point turns so fast
+    throttle_cut: float  # share of P and D that is gone at full throttle, from middle throttle on
+    volts_power: float  # gains go with (full voltage / voltage) to this power
 
 
 @njit(cache=True)
@@ -163,6 +171,9 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
     rotor_state = np.zeros((3, loop.rotor_orders.size, n_motors, 4))
     d_state = np.zeros((3, loop.d_term.shape[0], 2))
     f_state = np.zeros((3, loop.feed_forward.shape[0], 2))
+    p_state = np.zeros((3, loop.p_filter.shape[0], 2))
+    slow_setpoint = setpoint[:, 0].copy()
+    boosted = np.zeros(3)
     raw = np.zeros(3)
     filtered = np.zeros(3)
     p_term = np.zeros(3)
@@ -263,22 +274,30 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
         # controller
         throttle_now = throttle[k]
         floor = loop.idle
+        scale = (1 / pressure) ** loop.volts_power
+        damp = 1 - loop.throttle_cut * min(1.0, max(0.0, 2 * throttle_now - 1))
         for a in range(3):
             x = _filter(loop.gyro, gyro_state[a], raw[a])
             filtered[a] = _rotor_notches(loop, rotor_state[a], speed_hz, rate_hz, x)
             error = setpoint[a, k] - filtered[a]
-            p_term[a] = loop.kp[a] * error
+            p_term[a] = scale * damp * loop.kp[a] * _filter(loop.p_filter, p_state[a], error)
+            slow_setpoint[a] += loop.relax_share * (setpoint[a, k] - slow_setpoint[a])
+            wound = scale * loop.ki[a] * error * dt
+            if loop.relax_dps > 0:
+                wound *= max(0.0, 1 - abs(setpoint[a, k] - slow_setpoint[a]) / loop.relax_dps)
             if not is_saturated or integral[a] * error < 0:
-                integral[a] += loop.ki[a] * error * dt
+                integral[a] += wound
             integral[a] = min(loop.integral_limit, max(-loop.integral_limit, integral[a]))
             if on_ground[k]:
                 integral[a] = 0.0
-            smooth = _filter(loop.d_term, d_state[a], filtered[a])
-            d_term[a] = -loop.kd[a] * (smooth - last_d[a]) * rate_hz
-            last_d[a] = smooth
             slope = (setpoint[a, k] - last_setpoint[a]) * rate_hz
             last_setpoint[a] = setpoint[a, k]
-            f_term[a] = loop.kf[a] * _filter(loop.feed_forward, f_state[a], slope)
+            smooth = _filter(loop.d_term, d_state[a], -error if loop.is_d_on_error else filtered[a])
+            boosted[a] += 0.02 * (abs(slope) - boosted[a])
+            grown = 1 + loop.boost * min(1.0, boosted[a] / loop.boost_dps2)
+            d_term[a] = -scale * damp * grown * loop.kd[a] * (smooth - last_d[a]) * rate_hz
+            last_d[a] = smooth
+            f_term[a] = scale * loop.kf[a] * _filter(loop.feed_forward, f_state[a], slope)
             total = p_term[a] + integral[a] + d_term[a] + f_term[a]
             applied[a] = min(loop.output_limit, max(-loop.output_limit, total))
         if k % loop.n_hold == 0:

@@ -21,6 +21,7 @@ class FlownLoop:
     i: ComplexArray
     d: ComplexArray
     f: ComplexArray  # feed-forward on the set-point
+    is_d_on_error: bool
 
     def loop(self, with_: "Exchanged | None" = None) -> ComplexArray:
         """Open loop, parts exchanged; as flown without."""
@@ -30,7 +31,7 @@ class FlownLoop:
     def closed(self, with_: "Exchanged | None" = None) -> ComplexArray:
         """Set-point → filtered gyro, parts exchanged likewise."""
         new = with_ or Exchanged()
-        forward = new.p * self.p + new.i * self.i + new.f * self.f
+        forward = new.p * self.p + new.i * self.i + new.f * self.f + (new.d * self.d if self.is_d_on_error else 0.0)
         return np.asarray(self.ahead * new.gyro * forward / (1 + self.loop(new)))
 
 
@@ -50,11 +51,15 @@ def flown_loop(found: AxisLoop) -> FlownLoop:
     hz = found.frequency_hz
     s = 2j * np.pi * hz
     gains = {term: estimate.value for term, estimate in found.gains.items()}
-    p = np.full(hz.size, gains["p"], complex)
     i = np.asarray(gains.get("i", 0.0) / s, complex)
-    d = found.d_part[0] * np.exp(1j * np.radians(found.d_part[1])) if found.d_part.shape[1] else np.zeros(hz.size, complex)
+    p, d, f = (_curve(part, hz.size) for part in (found.p_part, found.d_part, found.f_part))
     opened = 10 ** (found.open_db / 20) * np.exp(1j * np.radians(found.open_deg))
-    return FlownLoop(frequency_hz=hz, ahead=opened / (p + i + d), p=p, i=i, d=d, f=np.asarray(s * gains.get("f", 0.0), complex))
+    return FlownLoop(frequency_hz=hz, ahead=opened / (p + i + d), p=p, i=i, d=d, f=f, is_d_on_error=found.is_d_on_error)
+
+
+def _curve(part: FloatArray, n: int) -> ComplexArray:
+    """A part of the controller from its size and phase; nought where it does nothing."""
+    return np.asarray(part[0] * np.exp(1j * np.radians(part[1])) if part.shape[1] else np.zeros(n, complex))
 
 
 def on_grid(frequency_hz: FloatArray, known_hz: FloatArray, closed: ComplexArray) -> ComplexArray:

@@ -23,6 +23,8 @@ def filled(values: FloatArray) -> FloatArray:
     finite = np.isfinite(values)
     if finite.all():
         return values
+    if values.ndim > 1:  # channels in rows
+        return np.stack([filled(row) for row in values])
     if not finite.any():
         return np.zeros_like(values)
     at = np.flatnonzero(finite)

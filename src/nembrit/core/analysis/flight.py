@@ -44,7 +44,11 @@ class Flight(Sight):
         self, recording: Recording, *, craft: CraftFacts, spans: Sequence[Span] | None = None, history: History | None = None
     ) -> None:
         super().__init__(
-            recording, mixer=craft.mixer, blades=craft.blades, spans=manoeuvres(recording) if spans is None else spans
+            recording,
+            mixer=craft.mixer,
+            blades=craft.blades,
+            spans=manoeuvres(recording) if spans is None else spans,
+            controller=craft.controller,
         )
         self.craft = craft
         self.history = history

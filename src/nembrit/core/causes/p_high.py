@@ -10,6 +10,7 @@ from nembrit.core.causes.sight import Sight
 from nembrit.core.types import AXES
 
 _MOSTLY, _LOUD_SWING_DB = 0.6, 12.0
+_SOUND_PEAK, _PEAK_UNIT = 1.7, 0.5  # of the sensitivity peak, by the upper end of its interval (our own, no source)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,6 +31,9 @@ def _measure(sight: Sight) -> Measured:
     past = max(known, key=known.__getitem__, default=None)
     if past is not None:
         values["overshoot_ratio"] = known[past]
+    peaks = [own.loop.sensitivity_peak for axis, own in sight.loops.items() if axis in AXES[:2] and own.loop is not None]
+    if len(peaks) == 2:
+        values["sensitivity_peak_high"] = max(peak.high for peak in peaks)
     untested = "" if sight.oscillations else "needs set-point and gyro at 300 Hz or more"
     return Measured(values=values, seen=Swing(oscillations=sight.oscillations, overshoot_axis=past), untested=untested)
 
@@ -46,7 +50,9 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
     loud = over(swing_db, 10.0, 2.0) * float(np.clip((50 - v.get("oscillation_hz", 0.0)) / 10, 0.0, 1.0))
     # motors at their limits for most of the flight: whatever the sticks do, the loop asks for more than there is
     beyond = over(v.get("lost_share", 0.0), 0.55, 0.1)
-    return tuple(sign * (1 - slow_chain) for sign in (max(loud, past, beyond), lead))
+    # a loop that is measured to be far from oscillation is not too quick, whatever its steps look like
+    near = float(np.clip((v.get("sensitivity_peak_high", 9.0) - _SOUND_PEAK) / _PEAK_UNIT, 0.0, 1.0))
+    return tuple(sign * (1 - slow_chain) * near for sign in (max(loud, past, beyond), lead))
 
 
 def _words(v: Values, seen: Swing) -> Words:

@@ -14,10 +14,12 @@ from nembrit.core.noise.vibration import Vibration, vibration_of
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import lost_share, usable_mask
 from nembrit.core.response.loop import oscillation
+from nembrit.core.response.loops import AxisAnswer, axis_answers
 from nembrit.core.response.oscillation import Oscillation, sustained
 from nembrit.core.response.step import StepResponse, UncertainStep, step_response
 from nembrit.core.rotors.orders import cleaned_density, order_mask
 from nembrit.core.rotors.track import RotorTrack, rotor_track
+from nembrit.core.setup.controller import Controller
 from nembrit.core.spectra.density import SEGMENT_S, Spectrum, welch_spectrum
 from nembrit.core.spectra.frames import Frames, frames_of
 from nembrit.core.together import together
@@ -39,8 +41,10 @@ class Sight:
         n_motors: int | None = None,
         blades: int | None = None,
         spans: Sequence[Span] = (),
+        controller: Controller | None = None,
     ) -> None:
         self.recording = recording
+        self.controller = controller
         self.mixer = mixer
         self.n_motors = n_motors if n_motors is not None else 0 if mixer is None else mixer.shape[0]
         self.blades = blades
@@ -147,6 +151,11 @@ class Sight:
     def swings(self) -> tuple[Oscillation, ...]:
         """Sustained oscillations, the longest of each axis."""
         return tuple(found for found in together(lambda axis: sustained(self.recording, axis), AXES) if found is not None)
+
+    @cached_property
+    def loops(self) -> Mapping[str, AxisAnswer]:
+        """Every axis as a loop, with its margins where they can be measured."""
+        return axis_answers(self.recording, self.usable, mixer=self.mixer, controller=self.controller)
 
     @cached_property
     def steps(self) -> Mapping[str, StepResponse]:

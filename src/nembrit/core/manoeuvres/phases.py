@@ -3,7 +3,7 @@
 Limits are starting values of a prototype, no source (`docs/methods.md`).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy.ndimage
@@ -31,16 +31,35 @@ class Phases:
     flights_s: tuple[tuple[float, float], ...]  # first to last powered moment of every flight
     windows_s: tuple[tuple[float, float], ...]  # the usable part of each
     rests_on: str  # the channel that told, in words
+    doubt: str = ""  # why the window should be looked at
 
 
 def phases_of(recording: Recording) -> Phases:
     """Part a recording into ground, take-off, flight and touch-down.
 
-    Works from the throttle, else from the motors' mean, else from how much the gyro shakes. A float at
-    zero throttle stays inside a flight; bounces after the touch-down do not. Without any of these
-    channels the whole recording counts as flight.
+    Works from the throttle, else from the motors' mean, else from how much the gyro shakes. Where throttle and motors
+    contradict each other (the one leaves less than a third of the other), the motors count, and the window is doubted. A float
+    at zero throttle stays inside a flight; bounces after the touch-down do not. Without any of these channels the whole
+    recording counts as flight.
     """
-    power, rests_on = _power(recording)
+    by_throttle = _throttle(recording)
+    by_motors = _motors(recording)
+    found = _phases(recording, by_throttle or by_motors or _shaking(recording))
+    if by_throttle is None or by_motors is None:
+        return found
+    other = _phases(recording, by_motors)
+    used_s, powered_s = (max(end - start for start, end in one.windows_s) for one in (found, other))
+    if used_s >= powered_s / 3:
+        return found
+    doubt = (
+        f"The throttle column shows only {used_s:.3g} s of flight, the motors show {powered_s:.3g} s. The motors are used. "
+        "Check the meaning of the throttle column"
+    )
+    return replace(other, doubt=doubt)
+
+
+def _phases(recording: Recording, told: tuple[FloatArray, str] | None) -> Phases:
+    power, rests_on = told if told is not None else (None, "nothing tells ground from flight; the whole log counts")
     begin_s, end_s = recording.start_s, recording.start_s + recording.duration_s
     if power is None:
         return Phases(spans=(), flights_s=((begin_s, end_s),), windows_s=((begin_s, end_s),), rests_on=rests_on)
@@ -80,16 +99,24 @@ def usable_window_s(recording: Recording) -> tuple[float, float]:
     return longest
 
 
-def _power(recording: Recording) -> tuple[FloatArray | None, str]:
-    """A measure of power, 0 on the ground and above 0.12 in flight, and the channel it comes from."""
+# measures of power, 0 on the ground and above 0.12 in flight, with the channel that they come from; None without it
+
+
+def _throttle(recording: Recording) -> tuple[FloatArray, str] | None:
     throttle = recording.channels.get("throttle")
-    if throttle is not None:
-        return filled(throttle), "throttle"
+    return None if throttle is None else (filled(throttle), "throttle")
+
+
+def _motors(recording: Recording) -> tuple[FloatArray, str] | None:
     motors = [values for role, values in recording.channels.items() if role.startswith("motor.")]
-    if motors:
-        mean = filled(np.mean(motors, axis=0))
-        idle = float(np.percentile(mean, 1)) if mean.size else 0.0
-        return np.maximum(mean - min(idle, 0.1), 0.0) * 1.2, "motor outputs"
+    if not motors:
+        return None
+    mean = filled(np.mean(motors, axis=0))
+    idle = float(np.percentile(mean, 1)) if mean.size else 0.0
+    return np.maximum(mean - min(idle, 0.1), 0.0) * 1.2, "motor outputs"
+
+
+def _shaking(recording: Recording) -> tuple[FloatArray, str] | None:
     gyros = [values for role, values in recording.channels.items() if role.startswith(("gyro.", "gyro_raw."))]
     if gyros and recording.sample_rate_hz >= 20:
         width = max(3, round(0.5 * recording.sample_rate_hz))
@@ -98,7 +125,7 @@ def _power(recording: Recording) -> tuple[FloatArray | None, str]:
         floor, usual = np.percentile(shaking, (2, 60))
         if usual > 4 * max(floor, 1e-9):
             return np.asarray((shaking - floor) / max(usual - floor, 1e-9) * 0.4), "how much the gyro shakes"
-    return None, "nothing tells ground from flight; the whole log counts"
+    return None
 
 
 def _flights(powered: list[tuple[int, int]], rate_hz: float) -> list[tuple[int, int]]:

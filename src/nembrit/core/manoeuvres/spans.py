@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nembrit.core.records.log import Recording
 from nembrit.core.types import BoolArray
 
 
@@ -15,6 +16,14 @@ class Span:
     start_s: float
     end_s: float
     axis: str | None = None
+
+    def places(self, recording: Recording) -> slice:
+        """The samples of a recording that lie within; empty where none do."""
+        first, last = (
+            min(recording.n_samples, max(0, round((edge - recording.start_s) * recording.sample_rate_hz)))
+            for edge in (self.start_s, self.end_s)
+        )
+        return slice(first, max(first, last))
 
     def overlap_s(self, other: "Span") -> float:
         return min(self.end_s, other.end_s) - max(self.start_s, other.start_s)

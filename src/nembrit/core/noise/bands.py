@@ -7,7 +7,7 @@ import numpy as np
 import scipy.stats
 
 from nembrit.core.spectra.density import Spectrum
-from nembrit.core.types import BoolArray
+from nembrit.core.types import FloatArray
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,11 +40,15 @@ def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
     levels = []
     top_hz = float(spectrum.frequency_hz[-1])
     for name, low_hz, high_hz in BANDS:
-        inside: BoolArray = (spectrum.frequency_hz >= low_hz) & (spectrum.frequency_hz < min(high_hz, top_hz + 1e-9))
+        # every bin counts by how much of it lies in the band: a rate that is off by a millionth moves no number
+        half = spectrum.bin_hz / 2
+        upper, lower = np.minimum(spectrum.frequency_hz + half, high_hz), np.maximum(spectrum.frequency_hz - half, low_hz)
+        part: FloatArray = np.clip((upper - lower) / spectrum.bin_hz, 0.0, 1.0)
+        inside = part > 0.5 - 1e-3
         if inside.sum() < 2 or (math.isfinite(high_hz) and top_hz < high_hz):
             levels.append(BandLevel(name=name, low_hz=low_hz, high_hz=min(high_hz, top_hz)))
             continue
-        density = spectrum.psd_dps2_per_hz[inside]
+        density = spectrum.psd_dps2_per_hz * part
         power = float(density.sum() * spectrum.bin_hz)
         spread = float((density @ density) / density.sum() ** 2) if density.sum() > 0 else 1.0
         freedom = 2 * spectrum.n_effective / (_HANN_NEIGHBOURS * spread)
@@ -56,7 +60,7 @@ def band_levels(spectrum: Spectrum) -> tuple[BandLevel, ...]:
                 high_hz=min(high_hz, top_hz),
                 rms_dps=math.sqrt(power),
                 rms_interval_dps=(math.sqrt(power * freedom / low), math.sqrt(power * freedom / high)),
-                floor_dps2_per_hz=float(np.median(density)),
+                floor_dps2_per_hz=float(np.median(spectrum.psd_dps2_per_hz[inside])),
             )
         )
     return tuple(levels)

@@ -9,6 +9,7 @@ from nembrit.core.gaps import bridged, short_gaps
 from nembrit.core.records.log import QualityNote, Recording, Stream
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
+_COUNTED_PERIODS = 8.0
 _GAP_PERIODS = 1.75  # a step longer than this many periods is a gap (half a period of jitter is none)
 _MAX_GRID_SAMPLES = 200_000_000
 _BRIDGED_S, _BRIDGED_SAMPLES = 0.005, 2  # gaps up to the longer of both are bridged
@@ -31,7 +32,7 @@ class Clock:
 def clock_of(t_s: FloatArray) -> Clock:
     """Find the sample rate [Hz], the jitter and the gaps of strictly increasing times.
 
-    The rate comes from the mean step outside gaps, so that a clock counted in whole microseconds
+    The rate comes from the mean step, lost rows counted and long gaps left out, so that a clock counted in whole microseconds
     gives the right rate. Raises InputError for fewer than two samples or a time that does not rise.
 
     >>> clock_of(np.array([0.0, 0.1, 0.2, 0.3, 0.8, 0.9])).gaps_s
@@ -47,9 +48,12 @@ def clock_of(t_s: FloatArray) -> Clock:
         raise InputError(f"samples {median_s:.3g} s apart are no log’s: a clock in another unit is taken for seconds")
     is_gap = steps_s > _GAP_PERIODS * median_s
     regular_s = steps_s[~is_gap]
+    # lost rows count as the periods they took: left out, they would take the longer ones of an uneven clock with them
+    short = steps_s < _COUNTED_PERIODS * median_s
+    n_periods = float(np.maximum(1, np.rint(steps_s[short] / median_s)).sum())
     gaps_s = tuple((float(t_s[i]), float(t_s[i + 1])) for i in np.flatnonzero(is_gap))
     return Clock(
-        sample_rate_hz=1 / float(regular_s.mean()),
+        sample_rate_hz=n_periods / float(steps_s[short].sum()),
         jitter_ratio=float(regular_s.std() / regular_s.mean()),
         gaps_s=gaps_s,
     )

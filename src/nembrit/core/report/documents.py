@@ -145,8 +145,14 @@ def _unmeasured(results: FlightResults) -> list[str]:
 
 
 def _scored(spans: Sequence[Span], recording: Recording | None) -> list[tuple[Span, dict[str, float]]]:
-    """Each manoeuvre with its own scores, where the flight itself is at hand."""
-    return [(span, span_scores(recording, span) if recording is not None else {}) for span in spans]
+    """Each manoeuvre with its own scores, where the flight itself is at hand and the manoeuvre lies within its window."""
+    if recording is None:
+        return [(span, {}) for span in spans]
+    end_s = recording.start_s + recording.duration_s
+    return [
+        (span, span_scores(recording, span) if recording.start_s <= span.start_s and span.end_s <= end_s else {})
+        for span in spans
+    ]
 
 
 def _span_part(span: Span, zero_s: float, scores: dict[str, float]) -> dict[str, Any]:

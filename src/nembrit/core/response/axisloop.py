@@ -284,8 +284,7 @@ def _told(
         value = getattr(whole, name)
         if value is None:
             return None
-        known = [number for one in left_out if (number := getattr(one, name)) is not None]
-        return jackknifed(float(value), known, floor=FLOORS[name] * scarce, is_ratio=is_ratio)
+        return jackknifed(float(value), [getattr(one, name) for one in left_out], floor=FLOORS[name] * scarce, is_ratio=is_ratio)
 
     gain_margin = told("gain_margin_db", edge, others, is_ratio=False)
     gain_margin_all = gain_margin
@@ -296,10 +295,8 @@ def _told(
         told("overshoot_ratio", moves, other_moves, is_ratio=False),
         told("peak_db", moves, other_moves, is_ratio=False),
     )
-    assert peak is not None
+    peak = _surely(peak)
     peak = replace(peak, low=max(1.0, peak.low))  # no loop with a delay is below
-    assert overshoot is not None
-    assert peak_db is not None
     step_t_s, step = fitted.step(plant)
     shown, every = step_t_s <= 0.4, slice(None, None, 6)
     open_loop, closed = fitted.loop(plant, LOOP_HZ), fitted.closed(plant, LOOP_HZ)
@@ -309,7 +306,7 @@ def _told(
     notes += [*curves.notes, *fitted.disagreement(plant, phase_margin)]
     return AxisLoop(
         plant=plant,
-        lag_and_delay_s=jackknifed(plant.lag_s + plant.delay_s, sums, floor=0.0008),
+        lag_and_delay_s=_surely(jackknifed(plant.lag_s + plant.delay_s, sums, floor=0.0008)),
         gains=curves.gains,
         gains_from=curves.source,
         command_from=command_from,
@@ -320,11 +317,11 @@ def _told(
         swing_hz=edge.peak_hz,
         by_throttle=tuple(_at_throttle(one, open_loop, phase_margin, gain_margin_all, peak) for one in parts),
         bandwidth_hz=told("bandwidth_hz", moves, other_moves, is_ratio=True),
-        peak_db=peak_db,
+        peak_db=_surely(peak_db),
         rise_time_s=told("rise_time_s", moves, other_moves, is_ratio=True),
         delay_s=told("delay_s", moves, other_moves, is_ratio=False),
         settling_time_s=told("settling_time_s", moves, other_moves, is_ratio=True),
-        overshoot_ratio=overshoot,
+        overshoot_ratio=_surely(overshoot),
         handling_bandwidth_hz=moves.handling_bandwidth_hz,
         phase_delay_s=moves.phase_delay_s,
         frequency_hz=LOOP_HZ[every],
@@ -367,6 +364,12 @@ def _at_throttle(
         gain_margin_db=None if found is None or found.value > MOST_GAIN_MARGIN_DB else found,
         sensitivity_peak=told("sensitivity_peak", peak, 1.0),
     )
+
+
+def _surely(found: Estimate | None) -> Estimate:
+    """A number that every model has, whatever block is left out."""
+    assert found is not None
+    return found
 
 
 def _part(response: ComplexArray) -> FloatArray:

@@ -66,8 +66,7 @@ def _pieces(recording: Recording, axis: str, spans: Sequence[Span], band_hz: tup
         error = scipy.signal.sosfiltfilt(sos, filled(error))
     found = []
     for span in spans:
-        first = max(0, round((span.start_s - recording.start_s) * recording.sample_rate_hz))
-        piece = error[first : max(0, round((span.end_s - recording.start_s) * recording.sample_rate_hz))]
+        piece = error[span.places(recording)]
         if piece.size >= _LEAST_S * recording.sample_rate_hz and np.isfinite(piece).all():
             found.append(piece)
     return found

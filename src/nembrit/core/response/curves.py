@@ -60,11 +60,13 @@ class LoggedController:
     notes: tuple[str, ...]
 
     def curves(self, frequency_hz: FloatArray) -> ControllerCurves:
-        s, nothing = 2j * np.pi * frequency_hz, np.zeros(frequency_hz.size, complex)
+        s: ComplexArray = np.asarray(2j * np.pi * frequency_hz, complex)
+        nothing = np.zeros(frequency_hz.size, complex)
         value = {term: estimate.value for term, estimate in self.gains.items()}
-        p, f = value["p"] + nothing, s * value.get("f", 0.0)
+        p: ComplexArray = np.full(frequency_hz.size, value["p"], complex)
+        f: ComplexArray = np.asarray(s * value.get("f", 0.0), complex)
         return ControllerCurves(
-            p=p if self.p_smoothing is None else p * self.p_smoothing.response(frequency_hz),
+            p=p if self.p_smoothing is None else np.asarray(p * self.p_smoothing.response(frequency_hz)),
             i=np.asarray(value.get("i", 0.0) / s),
             d=nothing if self.d_term is None else level_at(self.d_term.curve, frequency_hz),
             f=np.asarray(f if self.f_smoothing is None else f * self.f_smoothing.response(frequency_hz)),
@@ -101,7 +103,7 @@ def controller_from_terms(
         d_term=d_term,
         p_smoothing=None if p is None else p.smoothing,
         f_smoothing=None if f is None else f.smoothing,
-        notes=_notes(axis, d_term, p, f),
+        notes=_notes(axis, d_term, p),
     )
 
 
@@ -132,11 +134,12 @@ def _scaled(gain: Estimate, value: float) -> Estimate:
     return Estimate(value=value, low=low, high=high)
 
 
-def _notes(axis: str, d: DCurve | None, p: Smoothed | None, f: Smoothed | None) -> tuple[str, ...]:
+def _notes(axis: str, d: DCurve | None, p: Smoothed | None) -> tuple[str, ...]:
     found = []
     if d is not None and d.calm is not None:
         found.append(f"D of {axis} grows in quick moves: the margins are those of calm flying")
-    left = {"P": p.unexplained_ratio if p else 0.0, "F": f.unexplained_ratio if f else 0.0}
+    # F is left out: a log slower than the loop misses what single steps of the stick make of it
+    left = {"P": p.unexplained_ratio if p else 0.0}
     if d is not None and d.calm is None:
         left["D"] = d.unexplained_ratio
     unknown = [term for term, share in left.items() if is_unknown(share)]
@@ -144,7 +147,7 @@ def _notes(axis: str, d: DCurve | None, p: Smoothed | None, f: Smoothed | None) 
         share = max(left[term] for term in unknown)
         found.append(
             f"the controller does something this model does not know: {' and '.join(unknown)} of {axis} "
-            f"{'follows' if len(unknown) == 1 else 'follow'} neither stick nor gyro for up to {share:.0%}; treat the margins as rough"
+            f"{'follows' if len(unknown) == 1 else 'follow'} neither stick nor gyro for up to {share:.0%}; the margins are rough"
         )
     return tuple(found)
 

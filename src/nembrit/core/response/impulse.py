@@ -19,35 +19,73 @@ from nembrit.core.spectra.spread import spread
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 WORK_RATE_HZ = 500.0
-N_TAPS = 200
+MEMORY_TAPS = 200  # of an impulse response at the work rate; at a lower one as many as take the same time
 _N_AR = 10
 N_BLOCKS = 12
 _MOST_S = 120.0
+_NEARLY_WHOLE = 0.01  # factors between rates this near a whole number need no resampling
+
+
+@dataclass(frozen=True, eq=False)
+class Slowed:
+    """Signals at the work rate, the set-point first, with the rows to keep."""
+
+    signals: list[FloatArray]
+    keep: BoolArray
+    rate_hz: float
+    n_taps: int
 
 
 def decimated(
     signals: Sequence[FloatArray], usable: BoolArray, sample_rate_hz: float, *, work_rate_hz: float = WORK_RATE_HZ
-) -> tuple[list[FloatArray], BoolArray, float]:
-    """All signals, the set-point first, through the same zero-phase FIR and down to about the work rate.
+) -> Slowed:
+    """All signals, the set-point first, through the same zero-phase FIR and down to the work rate.
 
-    With the rows to keep: those that are usable, have the set-point's whole history, and whole neighbours to be
-    whitened by; and the new rate [Hz].
+    A log written more slowly keeps its own rate. An impulse response takes the same time at any rate: 0.4 s at 500 Hz. Rows
+    to keep are those that are usable, have the set-point's whole history, and whole neighbours to be whitened by.
     """
-    factor = max(1, int(sample_rate_hz / work_rate_hz))
+    factor = max(1.0, sample_rate_hz / work_rate_hz)
     rate_hz = sample_rate_hz / factor
+    n_taps = max(2 * _N_AR, round(MEMORY_TAPS * rate_hz / work_rate_hz))
     whole = np.logical_and.reduce([np.isfinite(signal) for signal in signals])
     signals = [filled(signal) for signal in signals]
     if factor > 1:
-        taps = scipy.signal.firwin(8 * factor + 1, 0.8 / factor)
-        n_slow = -(-whole.size // factor)
-        # centred: eight of every nine places of the filter's length are whole steps
-        signals = [scipy.signal.upfirdn(taps, signal, down=factor)[4 : 4 + n_slow] for signal in signals]
-        usable, whole = (_all_near(good, 4 * factor)[::factor] for good in (usable, whole))
+        every = round(factor)
+        if abs(factor / every - 1) < _NEARLY_WHOLE:
+            n_slow = -(-whole.size // every)
+            taps = scipy.signal.firwin(8 * every + 1, 0.8 / every)
+            # centred: eight of every nine places of the filter's length are whole steps
+            signals = [scipy.signal.upfirdn(taps, signal, down=every)[4 : 4 + n_slow] for signal in signals]
+            usable, whole = (_all_near(good, 4 * every)[::every] for good in (usable, whole))
+            rate_hz = sample_rate_hz / every
+        else:
+            places = np.arange(0.0, whole.size - 1, factor)
+            signals = _resampled(signals, places, factor)
+            near = np.rint(places).astype(np.int64)
+            usable, whole = (_all_near(good, math.ceil(4 * factor))[near] for good in (usable, whole))
     # a row needs its whole history of set-points, and the errors before it that whiten it
-    n_history = N_TAPS + _N_AR
+    n_history = n_taps + _N_AR
     has_history = _all_before(whole, n_history)
     has_history[:n_history] = False
-    return list(signals), spread(usable & has_history & _all_before(usable, _N_AR + 1), rate_hz, most_s=_MOST_S), rate_hz
+    keep = spread(usable & has_history & _all_before(usable, _N_AR + 1), rate_hz, most_s=_MOST_S)
+    return Slowed(list(signals), keep, rate_hz, n_taps)
+
+
+def _resampled(signals: Sequence[FloatArray], places: FloatArray, factor: float) -> list[FloatArray]:
+    """Signals at places between their samples, through a windowed sinc that passes 0.8 of the new band.
+
+    A. V. Oppenheim, R. W. Schafer, Discrete-Time Signal Processing, chapter 4: the low-pass and the interpolation are one sum.
+    """
+    half = math.ceil(4 * factor)
+    first = np.floor(places).astype(np.int64)
+    offsets = np.arange(-half + 1, half + 1)
+    away = (first[:, None] + offsets) - places[:, None]
+    inside = np.abs(away) <= half
+    window = np.where(inside, 0.54 + 0.46 * np.cos(np.pi * away / half), 0.0)
+    weights = np.sinc(0.8 * away / factor) * window
+    weights /= weights.sum(axis=1, keepdims=True)
+    around = np.clip(first[:, None] + offsets, 0, signals[0].size - 1)
+    return [np.asarray(np.einsum("ij,ij->i", weights, signal[around])) for signal in signals]
 
 
 def _all_before(good: BoolArray, n: int) -> BoolArray:
@@ -128,12 +166,12 @@ def _prior_diagonal(alpha: float, scale: float, n_taps: int) -> FloatArray:
     return np.asarray(np.sqrt(scale * np.append(powers[:-1] - powers[1:], powers[-1])))
 
 
-def whitened_problem(r: FloatArray, y: FloatArray, keep: BoolArray) -> Problem:
-    plain = _problem(r, y, keep)
+def whitened_problem(r: FloatArray, y: FloatArray, keep: BoolArray, n_taps: int) -> Problem:
+    plain = _problem(r, y, keep, n_taps)
     impulse = plain.solve(*plain.best_prior(refine=False))
     error = y - scipy.signal.lfilter(impulse, [1.0], r)
     whitener = _ar_whitener(error, keep)
-    return _problem(scipy.signal.lfilter(whitener, [1.0], r), scipy.signal.lfilter(whitener, [1.0], y), keep)
+    return _problem(scipy.signal.lfilter(whitener, [1.0], r), scipy.signal.lfilter(whitener, [1.0], y), keep, n_taps)
 
 
 def _ar_whitener(error: FloatArray, keep: BoolArray) -> FloatArray:
@@ -145,30 +183,30 @@ def _ar_whitener(error: FloatArray, keep: BoolArray) -> FloatArray:
     return np.concatenate(([1.0], -np.linalg.solve(gram + 1e-12 * np.eye(_N_AR), past.T @ error[rows])))
 
 
-def _problem(r: FloatArray, y: FloatArray, keep: BoolArray) -> Problem:
+def _problem(r: FloatArray, y: FloatArray, keep: BoolArray, n_taps: int) -> Problem:
     """Normal equations of the kept rows y[t] = Σ g[i]·r[t − i], by blocks of them."""
     rows = np.flatnonzero(keep)
-    before = np.concatenate((np.zeros(N_TAPS), r))  # the set-point, silent before the log
-    firsts, crosses, edges = (np.zeros((N_BLOCKS, *shape)) for shape in ((N_TAPS,), (N_TAPS,), (N_TAPS, N_TAPS)))
+    before = np.concatenate((np.zeros(n_taps), r))  # the set-point, silent before the log
+    firsts, crosses, edges = (np.zeros((N_BLOCKS, *shape)) for shape in ((n_taps,), (n_taps,), (n_taps, n_taps)))
     for k, block in enumerate(part for part in np.array_split(rows, N_BLOCKS) if part.size):
         start, stop = int(block[0]), int(block[-1]) + 1
         own = np.zeros(stop - start, bool)
         own[block - start] = True
         firsts[k], crosses[k] = (
-            np.correlate(before[start + 1 : stop + N_TAPS], np.where(own, values[start:stop], 0.0), "valid")[::-1]
+            np.correlate(before[start + 1 : stop + n_taps], np.where(own, values[start:stop], 0.0), "valid")[::-1]
             for values in (r, y)
         )
-        edges[k] = _edge_products(before, own, start)
+        edges[k] = _edge_products(before, own, start, n_taps)
     # column k of U's inputs is Σ r[t − i] over i ≤ k: sums over the taps, taken of the products
     gram = _along_diagonals(firsts, edges).cumsum(axis=1).cumsum(axis=2)
     return Problem(gram, crosses.cumsum(axis=1), float(y[rows] @ y[rows]), int(rows.size))
 
 
-def _edge_products(before: FloatArray, own: BoolArray, start: int) -> FloatArray:
+def _edge_products(before: FloatArray, own: BoolArray, start: int, n_taps: int) -> FloatArray:
     """What one tap more, on both sides, adds to a product of two taps: the sample before each run of rows less its last."""
     edges = np.diff(np.concatenate(([0], own.view(np.int8), [0])))
     places, signs = np.flatnonzero(edges) + start, edges[edges != 0].astype(np.float64)
-    past = np.lib.stride_tricks.sliding_window_view(before, N_TAPS)[places][:, ::-1]  # r[t − 1 − i] of each edge t
+    past = np.lib.stride_tricks.sliding_window_view(before, n_taps)[places][:, ::-1]  # r[t − 1 − i] of each edge t
     return np.asarray((past * signs[:, None]).T @ past)
 
 
@@ -176,7 +214,7 @@ def _along_diagonals(first_rows: FloatArray, edges: FloatArray) -> FloatArray:
     """Σ r[t − i]·r[t − j] of every block from those with i = 0: a run of rows moved by one keeps all but its ends."""
     gram = np.empty_like(edges)
     gram[:, 0] = first_rows
-    for i in range(1, N_TAPS):
+    for i in range(1, first_rows.shape[1]):
         gram[:, i, i:] = gram[:, i - 1, i - 1 : -1] + edges[:, i - 1, i - 1 : -1]
         gram[:, i:, i - 1] = gram[:, i - 1, i:]
     return gram

@@ -66,7 +66,8 @@ def sustained(recording: Recording, axis: str) -> Oscillation | None:
         return None
     peaks_hz, amplitudes = _peaks(slow, starts // step, n // step, rate_hz / step)
     fast = np.abs(np.gradient(filled(recording.channels[f"setpoint.{axis}"]))) * rate_hz > 1500.0
-    asked = np.add.reduceat(np.append(fast, 0).astype(float), starts) > 0
+    n_fast = np.concatenate(([0], np.cumsum(fast)))
+    asked = n_fast[np.minimum(starts + n, fast.size)] > n_fast[starts]  # anywhere in the frame
     swings = (amplitudes >= _LEAST_DPS) & ~asked
     longest = _longest(swings, peaks_hz)
     if longest is None or (longest[1] - longest[0]) * hop / rate_hz < _LEAST_S - _FRAME_S:

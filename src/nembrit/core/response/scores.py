@@ -3,11 +3,16 @@
 from collections.abc import Sequence
 
 import numpy as np
+import scipy.ndimage
 import scipy.signal
 
+from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
 from nembrit.core.types import BoolArray, FloatArray
+
+_MOVES_HZ = 60.0
+_MEMORY_S, _LEAST_WASH_S = 0.15, 0.5
 
 
 def _error_dps(recording: Recording, axis: str) -> FloatArray | None:
@@ -27,23 +32,26 @@ def tracking_error_dps(recording: Recording, axis: str, *, usable: BoolArray) ->
 
 
 def bounce_back_dps(recording: Recording, axis: str, spans: Sequence[Span]) -> float | None:
-    """Mean swing back after snap stops [deg/s]: the largest rate beyond the set-point, against the way flown.
+    """Mean bounce-back after snap stops [deg/s]: the largest rate beyond the set-point, against the direction flown.
 
-    None without a snap stop on this axis among `spans`.
+    Below 60 Hz, by a filter without delay: what the craft moves, not what its gyro hears (noise alone would score 15 to
+    70 deg/s). None without a whole snap stop on this axis among `spans`, and for logs too slow for that band.
     """
     error = _error_dps(recording, axis)
-    if error is None:
+    if error is None or recording.sample_rate_hz <= 2.2 * _MOVES_HZ:
         return None
+    whole = np.isfinite(error)
+    error = scipy.signal.sosfiltfilt(scipy.signal.butter(4, _MOVES_HZ, fs=recording.sample_rate_hz, output="sos"), filled(error))
     swings = []
     for span in spans:
         if span.kind != "snap_stop" or span.axis != axis or span.start_s <= recording.start_s:
             continue
-        first = round((span.start_s - recording.start_s) * recording.sample_rate_hz)
-        last = round((span.end_s - recording.start_s) * recording.sample_rate_hz)
-        way = np.sign(recording.channels[f"setpoint.{axis}"][first - 1])
-        beyond = way * error[first:last]
-        if beyond.size and np.isfinite(beyond).all():
-            swings.append(max(0.0, float(beyond.max())))
+        places = span.places(recording)
+        if places.start == 0 or places.stop - places.start < 0.5 * (span.end_s - span.start_s) * recording.sample_rate_hz:
+            continue
+        direction = np.sign(recording.channels[f"setpoint.{axis}"][places.start - 1])
+        if whole[places].all() and np.isfinite(direction):
+            swings.append(max(0.0, float((direction * error[places]).max())))
     return float(np.mean(swings)) if swings else None
 
 
@@ -52,18 +60,12 @@ def wash_rms_dps(recording: Recording, axis: str, spans: Sequence[Span]) -> floa
     error = _error_dps(recording, axis)
     end_s = recording.start_s + recording.duration_s
     spans = [span for span in spans if span.kind == "wash_descent" and span.end_s > recording.start_s and span.start_s < end_s]
-    if error is None or not spans or recording.sample_rate_hz < 100 or not np.isfinite(error).all():
+    if error is None or not spans or recording.sample_rate_hz < 100:
         return None
+    whole = np.isfinite(error)
     sos = scipy.signal.butter(2, (2, 40), btype="bandpass", fs=recording.sample_rate_hz, output="sos")
-    shaking = scipy.signal.sosfiltfilt(sos, error)
-    kept = np.concatenate(
-        [
-            shaking[
-                max(0, round((span.start_s - recording.start_s) * recording.sample_rate_hz)) : round(
-                    (span.end_s - recording.start_s) * recording.sample_rate_hz
-                )
-            ]
-            for span in spans
-        ]
-    )
-    return float(np.sqrt(np.mean(kept**2)))
+    shaking = scipy.signal.sosfiltfilt(sos, filled(error))
+    # a gap is felt for a while on both sides: the filter's own memory
+    whole = scipy.ndimage.minimum_filter1d(whole.astype(np.uint8), 1 + 2 * round(_MEMORY_S * recording.sample_rate_hz)) > 0
+    kept = np.concatenate([shaking[places][whole[places]] for span in spans for places in (span.places(recording),)])
+    return float(np.sqrt(np.mean(kept**2))) if kept.size >= _LEAST_WASH_S * recording.sample_rate_hz else None

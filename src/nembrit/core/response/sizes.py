@@ -8,11 +8,11 @@ import scipy.ndimage
 from nembrit.core.errors import CoreError
 from nembrit.core.gaps import filled
 from nembrit.core.records.log import Recording
-from nembrit.core.response.impulse import N_TAPS, WORK_RATE_HZ
+from nembrit.core.response.impulse import MEMORY_TAPS, WORK_RATE_HZ
 from nembrit.core.response.step import StepResponse, step_response
 from nembrit.core.types import BoolArray, FloatArray
 
-_HISTORY_S = N_TAPS / WORK_RATE_HZ  # how far back an answer may look
+_HISTORY_S = MEMORY_TAPS / WORK_RATE_HZ  # how far back an answer may look
 _MOVING_DPS = 12.0  # below it nothing is asked (starting value, no source)
 
 

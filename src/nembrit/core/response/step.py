@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nembrit.core.errors import InputError, NotEnoughData
+from nembrit.core.response.estimate import jackknifed
 from nembrit.core.response.impulse import N_BLOCKS, decimated, whitened_problem
 from nembrit.core.types import BoolArray, FloatArray
 
@@ -74,7 +75,7 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
 
     Notes
     -----
-    Both signals are decimated by one zero-phase FIR to about 500 Hz. 200 taps; prior covariance
+    Both signals are brought to 500 Hz by one zero-phase FIR (a slower log keeps its rate). Taps of 0.4 s; prior covariance
     c·α^max(i, j) with c, α and the noise level by marginal likelihood; errors whitened by an AR(10)
     model. Intervals: ± 2·√(jackknife SE² over 12 blocks + floor²), floors 0.9 percentage points with 8 % of the
     overshoot, and 0.8 ms with 4 % of the delay. ``cumsum(g)`` belongs to t + dt/2, which the returned times allow
@@ -84,7 +85,8 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     if sample_rate_hz < 200:
         raise InputError(f"a step response needs a log of 200 Hz or more, this one has {sample_rate_hz:.4g} Hz")
     usable = usable & np.isfinite(setpoint_dps) & np.isfinite(gyro_dps)
-    (r, y), keep, rate_hz = decimated((setpoint_dps, gyro_dps), usable, sample_rate_hz)
+    slowed = decimated((setpoint_dps, gyro_dps), usable, sample_rate_hz)
+    (r, y), keep, rate_hz = slowed.signals, slowed.keep, slowed.rate_hz
     usable_s = float(keep.sum() / rate_hz)
     if usable_s < _LEAST_USABLE_S:
         raise NotEnoughData(
@@ -97,7 +99,7 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
             f"not enough stick movement (set-point moves by {movement_dps:.0f} deg/s RMS, {_LEAST_SETPOINT_DPS:g} needed): "
             "fly the half-minute card, or weave about with lively sticks on this axis for ten seconds"
         )
-    problem = whitened_problem(r, y, keep)
+    problem = whitened_problem(r, y, keep, slowed.n_taps)
     alpha, scale = problem.best_prior(refine=True)
     step = np.cumsum(problem.solve(alpha, scale))
     if abs(step[-1] - 1) > _LARGEST_GAIN_ERROR:
@@ -119,10 +121,8 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     delay_interval_s = None
     if delay_s is not None:
         delays = [_delay(t_s, row) for row in leave_out]
-        error_s = _error(
-            [delay for delay in delays if delay is not None], float(np.hypot(_FLOORS["delay_s"], _DELAY_SHARE * delay_s))
-        )
-        delay_interval_s = (delay_s - error_s, delay_s + error_s)
+        told = jackknifed(delay_s, delays, floor=float(np.hypot(_FLOORS["delay_s"], _DELAY_SHARE * delay_s)))
+        delay_interval_s = None if told is None else (told.low, told.high)
     return StepResponse(
         t_s=t_s,
         response=step,
@@ -154,6 +154,6 @@ def _delay(t_s: FloatArray, step: FloatArray) -> float | None:
 
 def _error(leave_out: list[float], floor: float) -> float:
     """± 95 % from jackknife values and a floor for what the jackknife cannot see."""
-    values = np.array(leave_out)
-    se_square = (values.size - 1) / values.size * float(((values - values.mean()) ** 2).sum()) if values.size > 1 else 0.0
-    return 2 * float(np.sqrt(se_square + floor**2))
+    told = jackknifed(0.0, leave_out, floor=floor)
+    assert told is not None  # an overshoot can always be read
+    return told.error

@@ -44,8 +44,8 @@ class Smoothing:
     second_s2: float
 
     def response(self, frequency_hz: FloatArray) -> ComplexArray:
-        s = 2j * np.pi * frequency_hz
-        return np.asarray(1 / (1 + s * self.first_s + s**2 * self.second_s2))
+        omega = 2 * np.pi * frequency_hz
+        return np.asarray(1 / (1 - omega**2 * self.second_s2 + 1j * omega * self.first_s), complex)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -114,7 +114,7 @@ def _calm(recording: Recording, axis: str, x: FloatArray, term: FloatArray) -> "
         return None
     slope = np.gradient(filled(x)) * rate_hz
     sos = scipy.signal.butter(2, (_SHAKING_HZ[0], min(_SHAKING_HZ[1], 0.4 * rate_hz)), "bandpass", fs=rate_hz, output="sos")
-    made = average.gain * _through(scipy.signal.sosfiltfilt(sos, slope), average.smoothing, rate_hz)
+    made = average.gain * _through(np.asarray(scipy.signal.sosfiltfilt(sos, slope)), average.smoothing, rate_hz)
     told = scipy.signal.sosfiltfilt(sos, filled(term))
     width = max(1, round(_CALM_AROUND_S * rate_hz))
     turning = scipy.ndimage.uniform_filter1d(np.abs(np.gradient(filled(recording.channels[f"setpoint.{axis}"]))), width)
@@ -131,7 +131,8 @@ def _through(values: FloatArray, smoothing: Smoothing | None, rate_hz: float) ->
     if smoothing is None:
         return values
     n = scipy.fft.next_fast_len(values.size, real=True)
-    passed = np.fft.rfft(values, n) * smoothing.response(np.fft.rfftfreq(n, 1 / rate_hz))
+    at_hz: FloatArray = np.asarray(np.fft.rfftfreq(n, 1 / rate_hz), np.float64)
+    passed = np.fft.rfft(values, n) * smoothing.response(at_hz)
     return np.asarray(np.fft.irfft(passed, n)[: values.size])
 
 

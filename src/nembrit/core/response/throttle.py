@@ -6,6 +6,7 @@ import numpy as np
 import scipy.signal
 
 from nembrit.core.gaps import filled
+from nembrit.core.manoeuvres.detect import hover_throttle
 from nembrit.core.records.log import Recording
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
@@ -60,7 +61,7 @@ def throttle_gains(
     gyro = _within(filled(recording.channels[f"gyro.{axis}"]), rate_hz)
     made = _within(_through(filled(command), plant_of, frequency_hz, rate_hz), rate_hz)
     asked = _within(_through(filled(recording.channels[f"setpoint.{axis}"]), closed_of, frequency_hz, rate_hz), rate_hz)
-    hover = float(np.median(throttle[usable])) if usable.any() else 0.0
+    hover = hover_throttle(throttle[usable])
     parts = {
         "low": usable & (throttle < _EDGES[0] * hover),
         "hover": usable & (throttle >= _EDGES[0] * hover) & (throttle <= _EDGES[1] * hover),

@@ -161,8 +161,7 @@ def _inside(recording: Recording, spans: Sequence[Span], kind: str) -> BoolArray
     found = np.zeros(recording.n_samples, bool)
     for span in spans:
         if span.kind == kind:
-            first = max(0, round((span.start_s - recording.start_s) * recording.sample_rate_hz))
-            found[first : max(0, round((span.end_s - recording.start_s) * recording.sample_rate_hz))] = True
+            found[span.places(recording)] = True
     return found
 
 

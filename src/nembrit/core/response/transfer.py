@@ -6,7 +6,7 @@ import numpy as np
 import scipy.signal
 
 from nembrit.core.errors import NotEnoughData
-from nembrit.core.response.impulse import N_BLOCKS, N_TAPS, decimated, whitened_problem
+from nembrit.core.response.impulse import N_BLOCKS, decimated, whitened_problem
 from nembrit.core.spectra.density import without_line
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
 
@@ -147,17 +147,18 @@ def loop_responses(
     spectrum could. Raises NotEnoughData for less than 6 s of them.
     """
     signals = [setpoint, gyro] if command is None else [setpoint, gyro, command]
-    (r, *answers), keep, rate_hz = decimated(signals, usable, sample_rate_hz, work_rate_hz=_WORK_RATE_HZ)
+    slowed = decimated(signals, usable, sample_rate_hz, work_rate_hz=_WORK_RATE_HZ)
+    (r, *answers), keep, rate_hz = slowed.signals, slowed.keep, slowed.rate_hz
     usable_s = float(keep.sum() / rate_hz)
     if usable_s < 6.0:
         raise NotEnoughData(f"only {usable_s:.1f} s of flying with authority at middle throttle; at least 6 s are needed")
-    turn = np.exp(-2j * np.pi * frequency_hz[:, None] * np.arange(N_TAPS) / rate_hz)
+    turn = np.exp(-2j * np.pi * frequency_hz[:, None] * np.arange(slowed.n_taps) / rate_hz)
     found = []
     for k, answer in enumerate(answers):
         # a command answers with a spike and its undoing, which the prior would shrink by a little and low frequencies by a
         # lot: it is smoothed first, and the smoothing taken out again
         smooth = scipy.signal.butter(1, _SMOOTH_HZ, fs=rate_hz) if k else ([1.0], [1.0])
-        problem = whitened_problem(r, scipy.signal.lfilter(*smooth, answer), keep)
+        problem = whitened_problem(r, scipy.signal.lfilter(*smooth, answer), keep, slowed.n_taps)
         prior = problem.best_prior(refine=True)
         impulses = [problem.solve(*prior), *(problem.solve(*prior, without=block) for block in range(N_BLOCKS))]
         through = scipy.signal.freqz(*smooth, worN=frequency_hz, fs=rate_hz)[1]

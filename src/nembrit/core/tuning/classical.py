@@ -7,7 +7,7 @@ import numpy as np
 from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.tuning.flown import flown_loop
 
-FINE_HZ = np.geomspace(0.5, 200.0, 4000)
+_FILTERS_AT_HZ, _LEAST_DELAY_S = 10.0, 0.001
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,21 +44,25 @@ def ultimate_rules(gain: float) -> dict[str, float]:
 
 
 def classical_gains(found: AxisLoop) -> tuple[Rule, ...]:
-    """What rules would say for one axis's craft with its filters, all lags taken as delay for the integrating ones.
+    """What rules would say for one axis's craft with its filters, taken as k·e^(−sθ)/(s + damping).
 
-    None of them where the craft leads instead of lagging, as yaw does while its motors speed up.
+    The integrating ones hold for that, too: their P for a slow first-order process is the same. θ by Skogestad's half rule: the
+    craft's delay, that of the gyro filters at 10 Hz, and half of the motors' lag. None of them where the craft leads instead of
+    lagging, as yaw does while its motors speed up.
     """
-    parts = flown_loop(found)
+    parts, plant = flown_loop(found), found.plant
     hz = parts.frequency_hz
     phase = np.unwrap(np.angle(parts.ahead))
-    low = int(np.searchsorted(hz, 2.0))
-    # near 2 Hz the craft is an integrator with a delay: −90° less ω·θ
-    delay_s = float(-(phase[low] + np.pi / 2) / (2 * np.pi * hz[low]))
-    slope = float(np.abs(parts.ahead[low]) * 2 * np.pi * hz[low])
-    rules = integrating_rules(slope, delay_s) if delay_s > 1e-4 else {"SIMC": None, "AMIGO": None}
+    at = int(np.searchsorted(hz, _FILTERS_AT_HZ))
+    filters_s = -float(np.angle(parts.ahead[at] / plant.response(hz[at : at + 1])[0])) / (2 * np.pi * hz[at])
+    delay_s = plant.delay_s + max(filters_s, 0.0) + plant.lag_s / 2 - plant.lead_s
+    is_late = delay_s > _LEAST_DELAY_S
+    rules = integrating_rules(plant.gain, delay_s) if is_late else {"SIMC": None, "AMIGO": None}
     under = np.flatnonzero(phase <= -np.pi)
     ultimate = float(1 / np.abs(parts.ahead[under[0]])) if under.size else None
-    swung = ultimate_rules(ultimate) if ultimate and delay_s > 1e-4 else {"Ziegler–Nichols": None, "Tyreus–Luyben": None}
+    swung = (
+        ultimate_rules(ultimate) if ultimate and delay_s > _LEAST_DELAY_S else {"Ziegler–Nichols": None, "Tyreus–Luyben": None}
+    )
     sources = {
         "SIMC": "Skogestad 2003", "AMIGO": "Åström & Hägglund 2004", "Ziegler–Nichols": "Ziegler & Nichols 1942",
         "Tyreus–Luyben": "Tyreus & Luyben 1992",

@@ -72,15 +72,21 @@ def rate_response(
     """
     if sample_rate_hz < _LEAST_HZ:
         raise NotEnoughData(f"logged at {sample_rate_hz:.0f} Hz: how rates follow needs 50 Hz; raise the log rate")
-    step_n = max(1, round(sample_rate_hz / RATE_HZ))
-    rate_hz = sample_rate_hz / step_n
-    n = wanted_dps.size // step_n
+    rate_hz = RATE_HZ
+    n = int(wanted_dps.size * rate_hz / sample_rate_hz + 1e-9)
+    edges = np.minimum(np.arange(n + 1) * sample_rate_hz / rate_hz, wanted_dps.size)
 
     def thin(values: FloatArray) -> FloatArray:
-        return np.asarray(values[: n * step_n].reshape(n, step_n).mean(axis=1))
+        """Means of every 20 ms, whatever the log's rate; not-a-number where a sample is missing."""
+        whole = np.isfinite(values)
+        sums, missing = (
+            np.diff(np.interp(edges, np.arange(values.size + 1), np.concatenate(([0.0], np.cumsum(part)))))
+            for part in (np.where(whole, values, 0.0), ~whole)
+        )
+        return np.asarray(np.where(missing > 1e-9, np.nan, sums / np.diff(edges)))
 
     wanted, gyro = thin(wanted_dps), thin(gyro_dps)
-    good = usable[: n * step_n].reshape(n, step_n).all(axis=1) & np.isfinite(wanted) & np.isfinite(gyro)
+    good = (thin(usable.astype(np.float64)) > 1 - 1e-9) & np.isfinite(wanted) & np.isfinite(gyro)
     seconds = float(good.sum() / rate_hz)
     if seconds < _LEAST_S:
         raise NotEnoughData(f"only {seconds:.0f} s where {axis} followed a wanted rate: fly lively for half a minute at least")

@@ -98,7 +98,7 @@ def split_row(line: str, separator: str) -> list[str]:
         line = " ".join(line.split())
     if '"' in line:
         try:
-            return [cell.strip() for cell in next(csv.reader([line], delimiter=separator))]
+            return [cell.strip() for cell in next(csv.reader([line], delimiter=separator, skipinitialspace=True))]
         except (csv.Error, StopIteration):
             return [line]
     return [cell.strip() for cell in line.split(separator)]

@@ -112,9 +112,22 @@ def _axes_of(tokens: list[tuple[str, ...]], units: tuple[str, ...]) -> tuple[lis
             for letter, axis in zip(triple, AXES, strict=True):
                 for k in variants[letter]:
                     found[k] = found[k] or axis
+    _in_pairs(groups, found)
     rates = {k for k, unit in enumerate(units) if "rate" in kinds_of(unit)}
     supposed = _by_order(tokens, units, found, rates)
     return found, supposed | _learnt(tokens, found, supposed)
+
+
+def _in_pairs(groups: dict[tuple[str, ...], dict[str, list[int]]], found: list[str | None]) -> None:
+    """Two names with the first two letters of a triple that another group of this table has whole: roll and pitch."""
+    whole = [triple for triple in _TRIPLES if not triple[0].isdigit() for own in groups.values() if set(triple) <= set(own)]
+    for variants in groups.values():
+        for triple in whole:
+            letters = set(variants) & set(triple)
+            if letters == set(triple[:2]) and not any(token.isdigit() for token in variants):
+                for letter, axis in zip(triple, AXES[:2], strict=False):
+                    for k in variants[letter]:
+                        found[k] = found[k] or axis
 
 
 def _by_order(tokens: list[tuple[str, ...]], units: tuple[str, ...], found: list[str | None], rates: set[int]) -> set[int]:
@@ -178,10 +191,12 @@ def _terms_among(tokens: list[tuple[str, ...]], axes: list[str | None]) -> dict[
     groups: dict[tuple[str, ...], dict[str, list[int]]] = defaultdict(lambda: defaultdict(list))
     for k, words in enumerate(tokens):
         for at, token in enumerate(words):
-            letter = "f" if token == "ff" else token
+            letter = "f" if token == "ff" else next((term for start, term in _TERM_STARTS if token.startswith(start)), token)
             if letter in ("p", "i", "d", "f", "q", "y", "r") and axes[k]:
-                rest = (token for n, token in enumerate(words) if n != at)
-                groups[tuple(token for token in rest if not token.isdigit() and token not in _AXIS_WORDS)][letter].append(k)
+                is_stem = letter != token and token != "ff"  # then single letters are axes, as p, q and r are
+                rest = (own for n, own in enumerate(words) if n != at and not (is_stem and own in ("p", "q", "r")))
+                kept = tuple(own for own in rest if not own.isdigit() and own not in _AXIS_WORDS)
+                groups[(*kept, "stem") if is_stem else kept][letter].append(k)
     return {
         k: letter
         for variants in groups.values()
@@ -236,6 +251,8 @@ class _Name:
 def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | None) -> NameGuess:
     quantities = kinds_of(unit)
     name = _Name(tokens=tokens, concepts=concepts_of(tokens), quantities=quantities)
+    if (of_planes := _of_planes(name, unit, axis)) is not None:
+        return of_planes
     is_inertial = name.has("gyro", "accel") or "imu" in tokens
     if name.has("temperature"):
         return name.told("gyro_temperature" if is_inertial else "baro_temperature", 0.8)
@@ -251,6 +268,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
     if number and name.has("motor") and name.has("speed"):
         return name.told("motor_rpm", 0.75, index=number)
+    if len(tokens) == 1 and tokens[0] in _LONE_UNITS:
+        return name.told(_LONE_UNITS[tokens[0]], 0.7)
     if name.has("battery") and {"i", "a"} & set(tokens) and not name.has("voltage"):  # I and U, as in physics
         return name.told("battery_current", 0.75)
     if name.has("voltage", "battery") and not name.has("current") and not axis and not quantities & {"current", "share"}:
@@ -266,7 +285,50 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("motor_rpm", 0.8, index=number)
     if number and is_output and not name.has("gyro", "accel", "wanted"):
         return name.told("motor", 0.9 if name.has("motor") else 0.7, index=number)
-    return _on_axis(name, axis) if axis else replace(_without_axis(name), index=number)
+    if axis:
+        return _on_axis(name, axis)
+    found = _without_axis(name)
+    return found if found.role else replace(found, index=number)  # numbered columns of unknown words may be motors
+
+
+_LONE_UNITS = {
+    **dict.fromkeys(("mv", "cv", "volts"), "battery_voltage"), **dict.fromkeys(("ma", "ca", "amps"), "battery_current"),
+}  # fmt: skip
+_SURFACES = frozenset(
+    "ail aile aileron ailerons elev elevator rud rudder vt vtail ev elevon flap flaperon srv servo servos".split()
+)
+_OF_SERVOS = frozenset("s us srv servo servos out surf pos pwm".split())
+_ATTITUDES = frozenset("bank nose lean tilt".split())
+_OFF = frozenset("off err error dist distance xtrack".split())
+
+
+def _of_planes(name: _Name, unit: str, axis: str | None) -> NameGuess | None:
+    """Columns that recorders of planes have; None for all others."""
+    words = set(name.tokens)
+    angle, length, velocity = (not name.quantities - {kind} for kind in ("angle", "length", "velocity"))
+    velocity_ms = name.quantities == {"time"} and unit.lower() == "ms"  # a speed in milliseconds means metres a second
+    if name.has("airspeed") and (velocity or velocity_ms):
+        return name.told("airspeed", 0.85)
+    if words & {"xtrack", "xtk", "xte", "crosstrack"} or (words & {"nav", "track", "line", "path"} and words & _OFF):
+        return name.told("cross_track", 0.8) if length else None
+    if name.has("home") and length and not name.has("heading", "speed", "altitude"):
+        return name.told("home_distance", 0.75)
+    if angle and name.has("course") and (name.has("wanted") or words & {"nav", "leg"}):
+        return name.told("course_wanted", 0.8)
+    if words & {"leg"} and angle and "deg" not in words:
+        return name.told("course_wanted", 0.6)
+    if velocity_ms and name.has("ground", "speed"):
+        return name.told("ground_speed", 0.75)
+    if (name.has("baro") or (words == {"bar"} and name.quantities)) and length and not name.has("temperature"):
+        return name.told("altitude", 0.85)
+    if words & _SURFACES and (words & _OF_SERVOS or name.quantities & {"pulse", "share"}) and not name.has("gain", "wanted"):
+        return name.told("servo", 0.75)
+    if words & _ATTITUDES and angle and not name.has("servo", "accel"):
+        tilted = "roll" if words & {"bank", "lean"} else axis or "pitch"
+        return name.told("attitude_wanted" if name.has("wanted") else "attitude", 0.85, axis=tilted)
+    if name.has("throttle") and words & {"out", "output"}:
+        return name.told("motor", 0.65, index=1)
+    return None
 
 
 def _without_axis(name: _Name) -> NameGuess:

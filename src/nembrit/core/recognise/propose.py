@@ -8,9 +8,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from nembrit.core.recognise import nameless, scales
+from nembrit.core.recognise import nameless, planes, scales
 from nembrit.core.recognise.clock import preamble_rates_hz
 from nembrit.core.recognise.names import NAMED_BY_ROLE
+from nembrit.core.recognise.notes import notes_of
 from nembrit.core.recognise.preamble import scale_before
 from nembrit.core.recognise.study import Draft, Study, rotor_unit
 from nembrit.core.recognise.words import tokens_of
@@ -27,6 +28,7 @@ _MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
 _STILL = (nameless.MOVING, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
 _LEFT_OPEN = 0.5  # a meaning as likely wrong as right is left to the tuner
 _UNPROVEN_OPEN, _UNPROVEN = 0.6, ("command.", "term_")  # only a sum or a scale tells these from other things called so
+_DECADES = (1e-4, 1e-3, 0.01, 1.0)
 _ALIKE = 0.6  # correlation from which two columns are taken for the same movement
 
 
@@ -34,7 +36,8 @@ _ALIKE = 0.6  # correlation from which two columns are taken for the same moveme
 def propose(raw: RawLog) -> Mapping:
     """A meaning for every column of every table, with confidence and reason. Never raises for odd data."""
     rates_hz = preamble_rates_hz(raw.preamble)
-    return Mapping(tables=tuple(_Table(table, raw.preamble, rates_hz).mapped() for table in raw.tables))
+    tables = tuple(_Table(table, raw.preamble, rates_hz).mapped() for table in raw.tables)
+    return Mapping(tables=tables, modes=notes_of(raw.preamble).modes)
 
 
 class _Table(Study):
@@ -59,13 +62,19 @@ class _Table(Study):
                 column=column, guess=guess, role=family_role, confidence=guess.confidence, reason=guess.reason
             )
             self.numbers[position] = held(column.numbers(first=first, last=last))
+        planes.modes(self)
+        planes.phases(self)
         nameless.lettered_rates(self)
         nameless.numbered_runs(self)
         nameless.rates(self)
         self._stated_units()
+        planes.loose_units(self)
+        planes.wanted_attitudes(self)
+        planes.servos(self)
         self._raw_or_filtered()
         nameless.accelerometer(self)
         self._scales()
+        planes.stick_families(self)
         nameless.throttle(self)
         nameless.gyros(self)
         nameless.setpoints(self)
@@ -74,6 +83,7 @@ class _Table(Study):
         self._follow_setpoints()
         self._attitudes()
         nameless.controller(self)
+        planes.lone_motor(self)
         self._terms()
         self._one_each()
         return TableMapping(clock=self.clock, columns=tuple(self._use(k, column) for k, column in enumerate(self.table.columns)))
@@ -88,6 +98,8 @@ class _Table(Study):
                     draft.factor, draft.has_stated_unit = factor, True
                     continue
             unit = unit_for(draft.column.unit, quantity) if draft.column.unit else None
+            if quantity == "velocity" and draft.column.unit.lower() == "ms":
+                unit = unit_for("m/s", quantity)
             if unit is None and draft.column.unit and quantity == "speed":
                 unit = rotor_unit(draft.column.unit)
             if unit is None and quantity == "share" and unit_for(draft.column.unit, "pulse"):
@@ -148,7 +160,7 @@ class _Table(Study):
             members = [k for k in self.of(*families) if not self.drafts[k].has_stated_unit]
             if not members:
                 continue
-            stated = scale_before(self.preamble, families[0])
+            stated = scale_before(self.preamble, families[0]) or self._own_scale(members, families)
             counted = []
             if stated is not None:  # the scale of a rate is one of raw counts; the ends of motors hold for any numbers
                 counted = [k for k in members if families[0] in ("motor", "throttle") or _is_whole(self.numbers[k])]
@@ -176,6 +188,17 @@ class _Table(Study):
         elif accel:
             for k in accel:
                 self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
+
+    def _own_scale(self, members: list[int], families: tuple[str, ...]) -> scales.Scale | None:
+        """A scale before the table that is called by the columns' own word, as “spin lsb” beside “spinRaw”."""
+        if "gyro" not in families:
+            return None
+        words = set.intersection(*(set(tokens_of(self.drafts[k].column.name)) for k in members)) - {"0", "1", "2", "x", "y", "z"}
+        for key, value in self.preamble:
+            said = tokens_of(key)
+            if words & set(said) and {"lsb", "scale", "sens"} & set(said):
+                return scale_before((("gyro " + key, value),), "gyro")
+        return None
 
     def _speeds_in_radians(self, members: list[int]) -> scales.Scale | None:
         """Motor speeds are in rad/s where the same file has its rates so and no motor would turn so slowly in rpm."""
@@ -279,8 +302,8 @@ class _Table(Study):
             spread = float(np.sqrt(np.mean((stack - stack.mean(axis=0)) ** 2)))
             usual = self.drafts[self.of("motor")[0]].factor  # one file, one way to write shares
             factor = min(
-                (1.0, 0.01, 1e-3, 1e-4),
-                key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))) - (1.0 if abs(f - usual) < 1e-9 else 0.0),
+                sorted({*_DECADES, usual}),
+                key=lambda f: abs(np.log(max(moving * f, 1e-12) / max(spread, 1e-12))) - (f == usual and f in _DECADES),
             )
             scale = scales.Scale(factor=factor, confidence=0.7, reason="sized like the motors' differences")
         else:

@@ -7,6 +7,7 @@ import numpy as np
 from nembrit.core.recognise import scales
 from nembrit.core.recognise.clock import clock_of_table
 from nembrit.core.recognise.names import NameGuess, guesses_of
+from nembrit.core.recognise.notes import notes_of
 from nembrit.core.records.raw import RawColumn, RawTable
 from nembrit.core.records.relations import held, middle_rows
 from nembrit.core.records.units import Unit, unit_for, units_of
@@ -45,7 +46,7 @@ class Study:
     """The table and what is thought of its columns."""
 
     def __init__(self, table: RawTable, preamble: tuple[tuple[str, str], ...], rates_hz: tuple[float, ...]) -> None:
-        self.table, self.preamble = table, preamble
+        self.table, self.preamble, self.notes = table, preamble, notes_of(preamble)
         names = tuple(column.name for column in table.columns)
         self.guesses = guesses_of(names, tuple(column.unit for column in table.columns))
         self.clock = clock_of_table(table, self.guesses, rates_hz)

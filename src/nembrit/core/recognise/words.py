@@ -11,15 +11,17 @@ CONCEPTS: dict[str, str] = {
     "gyro": "katowa angolare angulaire giroscopica gyroscopique hoeksnelheid vinkelhastighet uhlova gyro gyr gyros gyroscope giro giroscopio gyroskop drehrate drehgeschwindigkeit winkelgeschwindigkeit kreisel angular "
     "omega zyroskop gyroskopet",
     "rate": "dot punkt taxa tasso takt rate rates vel velocity velocidad velocita vitesse vit geschwindigkeit snelheid predkosc hastighet rotation rot",
-    "wanted": "alvo pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
+    "wanted": "want alvo pedida pedido onskat demandee riferimento zadane zadanie gewenste verlangt objetivo objectif desejado desejada onskad pozadovana obiettivo setpoint setpt sp set soll sollwert target tgt desired des deseado deseada desiderato wanted demand dem demanded "
     "reference ref consigne cons consigna referencia gewenst zadana zadany wens commanded wish obj goal vorgabe borvarde",
-    "stick": "stick sticks rc rcin input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
+    "stick": "stk stick sticks rc rcin input inputs manche palanca knuppel knueppel joystick pilot stuurknuppel drazek pinne stickinput",
     "throttle": "manetta gashendel przepustnica gaspedaal gasreglag plyn acelera acceleratore gashandle throttle thr thro thrttl gas gaz acelerador acelerateur accelerateur collective thrust gashebel schub manetka "
     "potenza gasreglage manette",
     "motor": "motoren propulseur elica helice prop rotor rotors silniki motor motors mot mots moteur motore motori esc actuator actuators act silnik engine m motoroutput",
     "output": "pwm udgang output out outputs salida sortie ausgang uscita wyjscie uitgang",
     "rpm": "rpm rps erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
-    "servo": "servo servos srv surface aileron elevator rudder flap querruder hohenruder seitenruder",
+    "servo": "servo servos srv surface aileron ailerons elevator rudder flap flaps flaperon elevon vtail querruder hohenruder seitenruder",
+    "airspeed": "airspeed pitot ias tas aspd airspd fluggeschwindigkeit",
+    "home": "home launch takeoff",
     "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
     "acceleracion accelerometre acelerometro",
     "attitude": "att attitude angle angles ang euler lage lagewinkel winkel assiette angulo angolo hoek kat orientation",
@@ -33,7 +35,7 @@ CONCEPTS: dict[str, str] = {
     "longitude": "lon lng long longitude laenge langengrad laengengrad longitud longitudine lengtegraad",
     "speed": "speed groundspeed gspeed gs spd",
     "ground": "ground gnd gps gnss sol suelo boden position pos",
-    "course": "koers course cog kurs route track trk",
+    "course": "crs koers course cog kurs route track trk",
     "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
     "mode": "mode modus flightmode modo tryb",
     "event": "event events ereignis evento evenement msg message",
@@ -42,7 +44,7 @@ CONCEPTS: dict[str, str] = {
     "term": "term terms anteil terme termino termine pid",
     # axes
     "roll": "bank kloneni rolagem rolamento tangering phi przechylenie przechyl rollning roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "stamphoek klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
+    "pitch": "nose stamphoek klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
     "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",

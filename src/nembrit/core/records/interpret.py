@@ -1,5 +1,7 @@
 """From raw columns and their meanings to a log: the clock is straightened, nothing is invented."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from nembrit.core.errors import LogReadError
@@ -30,7 +32,7 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
         if kept.sum() < 2:
             continue
         channels = tuple(
-            _channel(column, meaning, position, kept)
+            _channel(column, meaning, position, kept, mapping.modes)
             for position, column in enumerate(table.columns)
             if position != meaning.clock.column
         )
@@ -48,8 +50,10 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
     )
 
 
-def _channel(column: RawColumn, meaning: TableMapping, position: int, kept: BoolArray) -> Channel:
+def _channel(column: RawColumn, meaning: TableMapping, position: int, kept: BoolArray, modes: dict[str, str]) -> Channel:
     use = meaning.columns[position]
+    if use.role in ("mode", "b/mode") and column.labels is None:
+        column = _worded(column, modes)
     samples = column.samples if kept.all() else column.samples[kept]
     return Channel(
         role=use.role,
@@ -65,6 +69,22 @@ def _channel(column: RawColumn, meaning: TableMapping, position: int, kept: Bool
         column=position,
         labels=column.labels,
     )
+
+
+def _worded(column: RawColumn, modes: dict[str, str]) -> RawColumn:
+    """A column of mode numbers as words: by the names given, else “mode 14”."""
+    numbers = column.numbers()
+    numbers = np.where(np.isfinite(numbers), numbers, np.inf)
+    found, codes = np.unique(numbers, return_inverse=True)
+    words = ["" if np.isinf(value) else mode_name(f"{value:g}", modes) for value in found.tolist()]
+    labels = tuple(dict.fromkeys(words))  # two numbers may have one name
+    place = np.array([labels.index(word) for word in words], np.int32)
+    return replace(column, samples=place[codes.reshape(-1)], divisor=1.0, labels=labels)
+
+
+def mode_name(number: str, modes: dict[str, str]) -> str:
+    """What a mode's number is called; “mode 14” where nobody has said."""
+    return modes.get(number) or f"mode {number}"
 
 
 def straightened(table: RawTable, meaning: TableMapping) -> tuple[FloatArray, BoolArray, list[QualityNote]]:

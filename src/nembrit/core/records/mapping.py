@@ -53,6 +53,7 @@ class Mapping:
 
     tables: tuple[TableMapping, ...]
     notes: tuple[str, ...] = field(default_factory=tuple)
+    modes: dict[str, str] = field(default_factory=dict)  # number as written → name, where modes are numbers
 
     def as_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -75,7 +76,8 @@ def mapping_from_json(document: dict[str, Any]) -> Mapping:
         )
     except (KeyError, TypeError) as error:
         raise InputError(f"this is no import profile: {error}") from None
-    return Mapping(tables=tables, notes=tuple(document.get("notes", ())))
+    modes = {str(number): str(name) for number, name in dict(document.get("modes") or {}).items()}
+    return Mapping(tables=tables, notes=tuple(document.get("notes", ())), modes=modes)
 
 
 def check_mapping(mapping: Mapping) -> None:

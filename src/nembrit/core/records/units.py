@@ -1,10 +1,18 @@
-"""Units as files write them, and what they are worth in the units that the core computes in."""
+"""Units as files write them, and what they are worth in the units that the core computes in.
+
+The arithmetic of units is pint's, on a small registry of our own in which an angle is a dimension (so that °/s is no
+frequency) and letters are small, as recorders do not care for capitals. Spellings that are no standard stand in a table.
+"""
 
 import re
 from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+import pint
 
 from nembrit.core.errors import InputError
-from nembrit.core.records.roles import QUANTITIES, quantity_of
+from nembrit.core.records.roles import quantity_of
 from nembrit.core.records.unit_words import parted, spelled_unit
 
 
@@ -17,56 +25,95 @@ class Unit:
     offset: float = 0.0
 
 
-_DEG = QUANTITIES["rate"]["rad/s"]
-_G = QUANTITIES["acceleration"]["g"]
+_DEFINITIONS = """
+milli- = 1e-3 = m-
+centi- = 1e-2 = c-
+deci- = 1e-1 = d-
+micro- = 1e-6 = u-
+nano- = 1e-9 = n-
+kilo- = 1e3 = k-
+second = [time] = s = sec
+metre = [length] = m
+degree = [angle] = deg
+volt = [voltage] = v
+ampere = [current] = a
+celsius = [temperature] = c
+count = [count]
+minute = 60 second = min
+hour = 3600 second = h
+hertz = 1 / second = hz
+radian = 57.29577951308232 degree = rad
+turn = 360 degree = rev
+foot = 0.3048 metre = ft
+knot = 1852 * metre / hour = kn
+mile = 1609.344 metre = mi
+gravity = 9.80665 metre / second ** 2 = g
+percent = 0.01
+permille = 0.001
+unity = 1
+"""
+# the unit that the core computes a quantity in, and the dimension that a file's unit must have
+_OWN: dict[str, str] = {
+    "rate": "degree / second", "share": "unity", "speed": "turn / minute", "pulse": "microsecond", "angle": "degree",
+    "acceleration": "metre / second ** 2", "voltage": "volt", "current": "ampere", "length": "metre",
+    "velocity": "metre / second", "temperature": "celsius", "time": "second", "frequency": "hertz", "raw": "count",
+}  # fmt: skip
+# by dimension alone a unit is taken for these; a turn a minute and a pulse are named below
+_BY_DIMENSION = ("rate", "acceleration", "angle", "voltage", "current", "length", "velocity", "temperature", "time", "frequency")
 
-# quantity → {spellings: factor}; spellings are compared in lower case without blanks, dots and carets
-_SPELLINGS: dict[str, dict[str, float]] = {
+# quantity → {spellings: unit}; spellings are compared in lower case without blanks, dots and carets
+_SPELLINGS: dict[str, dict[str, str]] = {
     "rate": {
-        "deg/s °/s dps deg/sec degs/s degree/s degrees/s grad/s gr/s degs degps °s-1 deg·s-1 degs-1": 1.0,
-        "rad/s rads rad/sec rads-1 rad·s-1 radps": _DEG,
-        "mdps mdeg/s": 0.001,
-        "mrad/s": _DEG / 1000,
-        "rev/s": 360.0,
+        "dps deg/sec degs/s degree/s degrees/s grad/s gr/s degs degps °s-1 deg·s-1 degs-1": "degree / second",
+        "rads rad/sec rads-1 rad·s-1 radps": "radian / second",
+        "mdps": "millidegree / second",
+        "ddps": "decidegree / second",
+        "cdps": "centidegree / second",
     },
-    "share": {"% pct percent prozent pour-cent": 0.01, "‰ permille promille": 0.001, "norm 0..1 0-1 -1..1 ratio frac": 1.0},
-    "speed": {"rpm r/min 1/min ob/min u/min tr/min min-1 rev/min 1/m": 1.0, "hz_rotor rps r/s": 60.0, "krpm": 1000.0},
-    "pulse": {"us µs μs usec": 1.0},
+    "share": {
+        "% pct percent prozent pour-cent": "percent",
+        "‰ permille promille pm": "permille",
+        "norm 0..1 0-1 -1..1 ratio frac": "unity",
+    },
+    "speed": {
+        "rpm r/min 1/min ob/min u/min tr/min min-1 rev/min 1/m": "turn / minute",
+        "hz_rotor rps r/s": "turn / second",
+        "krpm": "1000 turn / minute",
+    },
+    "pulse": {"us µs μs usec": "microsecond"},
     "acceleration": {
-        "m/s2 m/s² m/s/s m/s^2 mps2 ms-2 m·s-2 m/sec2": 1.0,
-        "g gee g0 gn": _G,
-        "mg milli-g": _G / 1000,
-        "cm/s2 cm/s² cm/s/s": 0.01,
+        "m/s2 m/s² m/s/s m/s^2 mps2 ms-2 m·s-2 m/sec2": "metre / second ** 2",
+        "gee g0 gn": "gravity",
+        "milli-g": "milligravity",
+        "cm/s2 cm/s² cm/s/s": "centimetre / second ** 2",
     },
     "angle": {
-        "deg ° degree degrees grad degres degrés grados gradi": 1.0,
-        "rad radian radians": _DEG,
-        "ddeg decideg 0.1deg": 0.1,
-        "cdeg centideg 0.01deg": 0.01,
-        "mrad": _DEG / 1000,
-        "deg*1e7 dege7 1e-7deg deg1e7": 1e-7,
+        "° degrees grad degres degrés grados gradi": "degree",
+        "radians": "radian",
+        "decideg degx10 deg*10 d10": "decidegree",
+        "centideg degx100 deg*100 d100": "centidegree",
+        "deg*1e7 dege7 deg1e7 e7": "1e-7 degree",
     },
-    "voltage": {"v volt volts": 1.0, "mv": 1e-3, "cv": 0.01, "dv": 0.1},
-    "current": {"a amp amps ampere": 1.0, "ma": 1e-3, "ca": 0.01, "da": 0.1},
-    "length": {"m metre metres meter meters": 1.0, "cm": 0.01, "mm": 1e-3, "ft feet": 0.3048, "km": 1000.0},
+    "voltage": {"volts": "volt"},
+    "current": {"amp amps": "ampere"},
+    "length": {"metres meter meters": "metre", "feet": "foot"},
     "velocity": {
-        "m/s mps ms-1 m·s-1 m/sec": 1.0,
-        "km/h km/u km/t kmh kph": 1 / 3.6,
-        "cm/s": 0.01,
-        "mm/s": 1e-3,
-        "kn kt kts knots": 1852 / 3600,
-        "mph": 0.44704,
+        "mps ms-1 m·s-1 m/sec": "metre / second",
+        "km/u km/t kmh kph": "kilometre / hour",
+        "cms cmps": "centimetre / second",
+        "dms dmps": "decimetre / second",
+        "mms mmps": "millimetre / second",
+        "kt kts knots": "knot",
+        "mph": "mile / hour",
     },
-    "temperature": {"°c degc c celsius": 1.0, "dc ddegc 0.1°c": 0.1},
+    "temperature": {"°c degc": "celsius", "ddegc 0.1°c": "decicelsius"},
     "time": {
-        "s sec secs second seconds sek": 1.0,
-        "ms msec millis milliseconds": 1e-3,
-        "us µs μs usec micros microseconds": 1e-6,
-        "ns nsec nanos nanoseconds": 1e-9,
-        "min": 60.0,
+        "secs seconds sek": "second",
+        "msec millis milliseconds": "millisecond",
+        "us µs μs usec micros microseconds": "microsecond",
+        "nsec nanos nanoseconds": "nanosecond",
     },
-    "frequency": {"hz": 1.0, "khz": 1000.0},
-    "raw": {"raw lsb count counts cnt adc ticks digit digits": 1.0},
+    "raw": {"raw lsb count counts cnt adc ticks digit digits": "count"},
 }
 
 
@@ -75,40 +122,101 @@ _CYRILLIC = str.maketrans(
 )
 
 
-def _normalised(text: str) -> str:
+def _latin(text: str) -> str:
+    """A text with the usual unit letters of Cyrillic in Latin ones."""
     text = text.strip()
-    if re.search(r"[\u0400-\u04ff]", text):  # the usual unit letters of Cyrillic
-        text = text.lower().translate(_CYRILLIC)
-    return re.sub(r"[\s.^]", "", text.strip().strip("[](){}<>").lower())
+    return text.lower().translate(_CYRILLIC) if re.search(r"[\u0400-\u04ff]", text) else text
 
 
-_FAHRENHEIT = Unit(quantity="temperature", factor=5 / 9, offset=-32 * 5 / 9)
-_UNITS: dict[str, list[Unit]] = {}
-for _quantity, _table in _SPELLINGS.items():
-    for _texts, _factor in _table.items():
-        for _text in _texts.split():
-            _UNITS.setdefault(_normalised(_text), []).append(Unit(quantity=_quantity, factor=_factor))
-for _text in ("°f", "degf", "fahrenheit"):
-    _UNITS[_normalised(_text)] = [_FAHRENHEIT]
+def _normalised(text: str) -> str:
+    return re.sub(r"[\s.^]", "", _latin(text).strip("[](){}<>").lower())
+
+
+@cache
+def _registry() -> Any:
+    registry: Any = pint.UnitRegistry(None)
+    for line in _DEFINITIONS.strip().splitlines():
+        registry.define(line)
+    return registry
+
+
+@cache
+def _spelled() -> dict[str, list[Unit]]:
+    """Units by their spellings in the table."""
+    found: dict[str, list[Unit]] = {}
+    for quantity, table in _SPELLINGS.items():
+        for texts, unit in table.items():
+            factor = float(_registry().Quantity(unit).to(_OWN[quantity]).magnitude)
+            for text in texts.split():
+                found.setdefault(_normalised(text), []).append(Unit(quantity=quantity, factor=factor))
+    for text in ("°f", "degf", "fahrenheit"):
+        found[_normalised(text)] = [Unit(quantity="temperature", factor=5 / 9, offset=-32 * 5 / 9)]
+    return found
+
+
+_AMOUNT = re.compile(r"(\d+(?:[.,]\d+)?(?:e[-+]?\d+)?)[*x ]*(?=[a-z°µμ])")
+_UNIT_TEXT = re.compile(r"[a-z]{1,8}(?:\*\*-?\d)?(?:[*/][a-z]{1,8}(?:\*\*-?\d)?){0,2}")
+
+
+@cache
+def _computed(text: str) -> Unit | None:
+    """The unit of a text by the registry: any prefix, quotients, and a number before it, as in “0.1 deg” or “dm/s”."""
+    plain = re.sub(r"\s+", "", _latin(text).strip("[](){}<>").lower())
+    amount = _AMOUNT.match(plain)
+    factor = float(amount[1].replace(",", ".")) if amount else 1.0
+    rest = plain[amount.end() :] if amount else plain
+    rest = rest.replace("°", "deg").replace("µ", "u").replace("μ", "u").replace("·", "*").replace("²", "**2").replace("^", "**")
+    rest = re.sub(r"(?<=[a-z])(-?[12])(?![0-9])", r"**\1", rest)
+    if not _UNIT_TEXT.fullmatch(rest) or re.fullmatch(r"revs?|turns?|[a-z]{3,}s", rest):  # words rather than units
+        return None
+    try:
+        value = _registry().Quantity(rest)
+        quantity = next((q for q in _BY_DIMENSION if value.check(_registry().Quantity(_OWN[q]).dimensionality)), None)
+        return None if quantity is None else Unit(quantity=quantity, factor=factor * float(value.to(_OWN[quantity]).magnitude))
+    except (pint.errors.PintError, TypeError, ValueError, AttributeError, ZeroDivisionError):
+        return None
+
 
 # endings that name a unit without brackets, as in ``vbat_mV``; single letters would be read into names
 _SUFFIXES = frozenset(
     "dps mdps rads degs rpm us usec ms msec ns nsec sec mv cv volt volts ma amps pct percent hz cm mm ft "
     "mg deg rad ddeg cdeg mps kmh kph degc celsius lsb raw counts micros millis".split()
 )
+# endings that are units beside a name that speaks of such a quantity only, as in ``pitot_cms``, ``course_d10``, ``home_m``
+_LOOSE_SUFFIXES: dict[str, str] = {
+    "v": "voltage", "mv": "voltage", "cv": "voltage", "a": "current", "ma": "current", "ca": "current", "da": "current",
+    "m": "length", "dm": "length", "ms": "velocity", "cms": "velocity", "dms": "velocity", "mms": "velocity", "kn": "velocity",
+    "kt": "velocity", "d10": "angle", "d100": "angle", "e7": "angle", "pm": "share",
+}  # fmt: skip
+
+
+def loose_unit(name: str, quantity: str) -> Unit | None:
+    """A unit that is the last word of a name, where it is one of the quantity that the name speaks of.
+
+    >>> loose_unit("pitot_cms", "velocity"), loose_unit("accel_a", "acceleration")
+    (Unit(quantity='velocity', factor=0.01, offset=0.0), None)
+    """
+    word = re.split(r"[_\s.]", name.strip())[-1].lower()
+    if _LOOSE_SUFFIXES.get(word) != quantity:
+        return None
+    return unit_for("m/s" if word == "ms" else word, quantity)
 
 
 def units_of(text: str) -> tuple[Unit, ...]:
     """Meanings of a unit as written; empty for a text that is no unit.
 
-    >>> [unit.quantity for unit in units_of("[us]")], units_of("m/s^2")[0].factor
-    (['pulse', 'time'], 1.0)
+    >>> [unit.quantity for unit in units_of("[us]")], units_of("m/s^2")[0].factor, units_of("0.1 deg")[0].factor
+    (['pulse', 'time'], 1.0, 0.1)
+    >>> units_of("cA")[0].factor, units_of("dm/s")[0].factor, units_of("roll")
+    (0.01, 0.1, ())
     """
-    plain = _normalised(text)
-    if plain in _UNITS:
-        return tuple(_UNITS[plain])
+    if (plain := _normalised(text)) in _spelled():
+        return tuple(_spelled()[plain])
+    computed = _computed(text)
+    if computed is not None:
+        return (computed,)
     second = re.fullmatch(r"(.+)/(?:s|sec|sek|seg)", plain)
-    base = _UNITS.get(second[1], []) if second else []  # degrees in any language, a second
+    base = units_of(second[1]) if second else ()  # degrees in any language, a second
     rates = tuple(Unit(quantity="rate", factor=unit.factor) for unit in base if unit.quantity == "angle")
     spelled = spelled_unit(text) if not rates else None
     return (Unit(quantity=spelled[0], factor=spelled[1]),) if spelled else rates
@@ -195,7 +303,7 @@ SHOWN_UNITS: dict[str, tuple[str, ...]] = {
     "rate": ("deg/s", "rad/s", "mdeg/s", "mrad/s", "rev/s"), "share": ("0..1", "%", "‰", "µs"), "speed": ("rpm", "Hz", "krpm"),
     "pulse": ("µs",), "acceleration": ("m/s²", "g", "mg", "cm/s²"), "angle": ("deg", "rad", "0.1deg", "0.01deg", "1e-7deg"),
     "voltage": ("V", "mV", "cV", "dV"), "current": ("A", "mA", "cA"), "length": ("m", "cm", "mm", "ft"),
-    "velocity": ("m/s", "km/h", "cm/s", "kn", "mph"), "temperature": ("°C", "°F", "0.1°C"),
+    "velocity": ("m/s", "km/h", "cm/s", "dm/s", "kn", "mph"), "temperature": ("°C", "°F", "0.1°C"),
 }  # fmt: skip
 
 

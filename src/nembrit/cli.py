@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from nembrit import cli_choosing, cli_sight
+from nembrit.cli_choosing import add_meanings
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
 from nembrit.core.errors import CoreError, InputError, LogReadError
@@ -19,6 +20,7 @@ from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.give import WRITERS, GivenColumn
 from nembrit.core.formats.registry import read_log
 from nembrit.core.records.log import Recording
+from nembrit.core.records.meanings import MeaningsError
 from nembrit.core.report.documents import comparison_document, log_document, report_document
 from nembrit.core.setup.card import card_from_json
 from nembrit.core.setup.controller import controller_from_json, gains_of_json
@@ -49,6 +51,7 @@ def _parser() -> argparse.ArgumentParser:
 
     inspect = commands.add_parser("inspect", help="what a log holds and what is wrong with it")
     inspect.add_argument("log")
+    inspect.add_argument("--craft")
     inspect.set_defaults(run=_inspect)
 
     report = commands.add_parser("analyse", help="noise, response and findings of one log")
@@ -86,20 +89,22 @@ def _parser() -> argparse.ArgumentParser:
     cli_choosing.add_commands(commands)
     sight = cli_sight.add_command(commands)
     sight.set_defaults(run=_sight)
+    for command in (inspect, report, compare, convert):
+        add_meanings(command)
     for command in (inspect, report, compare, sight):
         command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
     return parser
 
 
 def _inspect(options: argparse.Namespace) -> int:
-    _, part = _read(options.log)
+    _, part = _read(options.log, _craft(options.craft).kind, options.meanings)
     _print(part)
     return 0
 
 
 def _analyse(options: argparse.Namespace) -> int:
     craft = _craft(options.craft)
-    prepared, part = _read(options.log, craft.kind)
+    prepared, part = _read(options.log, craft.kind, options.meanings)
     shown_gains, controller = gains_of_json(_document(options.config)) if options.config else (None, None)
     craft = replace(craft, controller=controller)
     recording = prepared.recording
@@ -126,7 +131,7 @@ def _analyse(options: argparse.Namespace) -> int:
 
 
 def _choose(options: argparse.Namespace) -> int:
-    prepared, part = _read(options.log)
+    prepared, part = _read(options.log, meanings=options.meanings)
     start_s, end_s = (prepared.recording.start_s + edge for edge in part["window_s"])
     told, is_answered = cli_choosing.answer(options, prepared, (start_s, end_s), _craft(options.craft), _document, _tell)
     _print(told)
@@ -148,7 +153,7 @@ def _compare(options: argparse.Namespace) -> int:
         if path:
             _document(path)
     flights = [
-        FlightValues(is_after=is_after, metrics=_metrics(path, craft))
+        FlightValues(is_after=is_after, metrics=_metrics(path, craft, options.meanings))
         for is_after, paths in ((False, options.before), (True, options.after))
         for path in paths
     ]
@@ -158,7 +163,7 @@ def _compare(options: argparse.Namespace) -> int:
 
 
 def _convert(options: argparse.Namespace) -> int:
-    log = _read(options.log)[0].log
+    log = _read(options.log, meanings=options.meanings)[0].log
     writer = WRITERS.get(Path(options.output).suffix.removeprefix("."))
     if writer is None:
         raise InputError(f"{options.output} should end in {', '.join('.' + kind for kind in WRITERS)}")
@@ -220,22 +225,27 @@ def _simulate_plane(craft: Craft, options: argparse.Namespace) -> int:
     return 0
 
 
-def _read(path: str, kind: str = "multirotor") -> tuple[Prepared, dict[str, Any]]:
+def _read(path: str, kind: str = "multirotor", meanings: str | None = None) -> tuple[Prepared, dict[str, Any]]:
+    given = _document(meanings) if meanings else None
     try:
         content = Path(path).read_bytes()
     except OSError as error:
         raise LogReadError(f"{path}: {error.strerror}") from None
     try:
-        prepared = Prepared(read_log(content, progress=_tell))
+        prepared = Prepared(read_log(content, meanings=given, progress=_tell))
         window_s = prepared.window_s
+    except MeaningsError as error:
+        raise InputError(f"{meanings}: {error}") from None
     except CoreError as error:
         raise LogReadError(f"{path}: {error}") from None
     digest = hashlib.sha256(content).hexdigest()
-    return prepared, log_document(prepared.log, file=Path(path).name, sha256=digest, window_s=window_s, kind=kind)
+    return prepared, log_document(
+        prepared.log, file=Path(path).name, sha256=digest, window_s=window_s, kind=kind, notes=prepared.notes
+    )
 
 
-def _metrics(path: str, craft: CraftFacts) -> dict[str, float]:
-    prepared, _ = _read(path)
+def _metrics(path: str, craft: CraftFacts, meanings: str | None) -> dict[str, float]:
+    prepared, _ = _read(path, craft.kind, meanings)
     flight = Flight(prepared.recording.span(*prepared.window_s), craft=craft, spans=prepared.spans)
     found = analyse(flight, only=("metrics",)).metrics
     return found.values if found else {}

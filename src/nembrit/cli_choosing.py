@@ -20,6 +20,13 @@ from nembrit.core.types import AXES
 _LEAST, _MOST = 0.05, 20.0
 
 
+def add_meanings(command: argparse.ArgumentParser) -> None:
+    """The option of every command that reads a log."""
+    command.add_argument(
+        "--meanings", metavar="MEANINGS.json", help="what the log's columns and modes mean, as the web exports it"
+    )
+
+
 def add_commands(commands: Any) -> None:
     """The two commands' own arguments; `run` is set by the caller."""
     filters = commands.add_parser("filters", help="what another filter chain would cost and leave of the noise")
@@ -31,6 +38,7 @@ def add_commands(commands: Any) -> None:
         command.add_argument("log")
         command.add_argument("--craft")
         command.add_argument("--config")
+        add_meanings(command)
         command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
     filters.set_defaults(choose=_filters)
     predict.set_defaults(choose=_predict)

@@ -8,10 +8,11 @@ from nembrit.core.causes.findings import History
 from nembrit.core.causes.sight import Sight
 from nembrit.core.causes.symptoms import Symptoms, symptoms_of
 from nembrit.core.manoeuvres.detect import manoeuvres
-from nembrit.core.manoeuvres.phases import usable_window_s
+from nembrit.core.manoeuvres.phases import usable_window_s, window_notes
 from nembrit.core.manoeuvres.sampling import slow_recording
 from nembrit.core.manoeuvres.spans import Span
-from nembrit.core.records.log import FlightLog, Recording
+from nembrit.core.records.log import FlightLog, QualityNote, Recording
+from nembrit.core.records.plausible import impossible, without
 from nembrit.core.records.timebase import uniform
 from nembrit.core.setup.controller import Controller
 from nembrit.core.setup.craft import Surface
@@ -43,12 +44,15 @@ class Flight(Sight):
     def __init__(
         self, recording: Recording, *, craft: CraftFacts, spans: Sequence[Span] | None = None, history: History | None = None
     ) -> None:
+        self.impossible = impossible(recording)  # by role, why no answer may rest on it
+        recording = without(recording, self.impossible)
         super().__init__(
             recording,
             mixer=craft.mixer,
             blades=craft.blades,
             spans=manoeuvres(recording) if spans is None else spans,
             controller=craft.controller,
+            impossible=self.impossible,
         )
         self.craft = craft
         self.history = history
@@ -78,6 +82,11 @@ class Prepared:
     @cached_property
     def window_s(self) -> tuple[float, float]:
         return usable_window_s(self.slow)
+
+    @cached_property
+    def notes(self) -> tuple[QualityNote, ...]:
+        """What is wrong with the log, and with its window."""
+        return (*self.log.quality, *window_notes(self.slow))
 
     @cached_property
     def spans(self) -> tuple[Span, ...]:

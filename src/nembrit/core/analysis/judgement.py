@@ -1,5 +1,6 @@
 """What a flight's numbers speak for: findings, and what could not be tested."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nembrit.core.analysis.analysis import Analysis
@@ -10,6 +11,7 @@ from nembrit.core.analysis.wing import wing_of
 from nembrit.core.analysis.wingfindings import wing_findings
 from nembrit.core.causes.finding import Finding
 from nembrit.core.causes.findings import findings_of
+from nembrit.core.causes.signs import check_unit
 from nembrit.core.causes.weights import FEATURES
 from nembrit.core.errors import CoreError
 from nembrit.core.types import AXES
@@ -29,13 +31,22 @@ class Judgement:
 
 
 def _run(flight: Flight) -> Judgement:
+    doubts = _doubts(flight.impossible)
     if flight.craft.kind == "fixed_wing":
         wing = wing_of(flight)
-        return Judgement(findings=wing_findings(wing), untested={})
+        return Judgement(findings=(*doubts, *wing_findings(wing)), untested={})
     symptoms = flight.symptoms
     metrics = {**metrics_of(flight), **_passed_jitter(flight)}
     found = findings_of(flight, symptoms, metrics=metrics, history=flight.history)
-    return Judgement(findings=found, untested=dict(symptoms.untested))
+    return Judgement(findings=(*doubts, *found), untested=dict(symptoms.untested))
+
+
+def _doubts(impossible: Mapping[str, str]) -> tuple[Finding, ...]:
+    """One finding a family of channels whose numbers cannot be."""
+    first: dict[str, str] = {}
+    for role, reason in impossible.items():
+        first.setdefault(role.rsplit(".", 1)[0], reason)
+    return tuple(check_unit(reason) for reason in first.values())
 
 
 def _passed_jitter(flight: Flight) -> dict[str, float]:
@@ -53,5 +64,5 @@ def _passed_jitter(flight: Flight) -> dict[str, float]:
     return passed
 
 
-_TOLD = 4  # rises when signs or their words change; a change of causes raises the features of the weights
+_TOLD = 5  # rises when signs or their words change; a change of causes raises the features of the weights
 JUDGEMENT = Analysis(key="judgement", version=100 * FEATURES + _TOLD, result=Judgement, run=_run, in_words="what it speaks for")

@@ -75,6 +75,7 @@ def _wing_of(flight: Flight) -> Wing:
             reasons[name] = str(error)
             return None
 
+    doubted = {role.split(".")[0]: reason for role, reason in flight.impossible.items()}
     wind = asked("wind", lambda: _wind(track))
     creep = asked("creep", lambda: creep_of(track, wind))
     by_speed = told_by_speed(speed_exponent(_by_stretch(track, wind)))
@@ -85,15 +86,27 @@ def _wing_of(flight: Flight) -> Wing:
     }
     return Wing(
         wind=wind, creep=creep, told_by_speed=by_speed,
-        trim=asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
+        trim=None if "servo" in doubted else asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
         weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
         gain_flight={axis: found for axis, found in holds.items() if found is not None},
         rate_response={axis: found for axis, found in rates.items() if found is not None},
         lurches=asked("lurch", lambda: lurches_of(recording)) or (),
         navigation=asked("navigation", lambda: navigation_of(track, wind)),
         returns=asked("return", lambda: returns_of(track_of(recording, at_hz=RETURN_HZ), wind)) or (),
-        home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons,
+        home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons | _doubts(doubted),
     )  # fmt: skip
+
+
+_RESTS_ON = {
+    "trim": ("servo",), "wind": ("ground_speed", "course", "airspeed"), "navigation": ("cross_track", "course_wanted"),
+    "return": ("altitude", "latitude", "longitude"), "rate_response.roll": ("gyro", "setpoint"),
+    "rate_response.pitch": ("gyro", "setpoint"), "creep": ("ground_speed", "course"),
+}  # fmt: skip
+
+
+def _doubts(doubted: dict[str, str]) -> dict[str, str]:
+    """Why parts are missing whose channels had impossible numbers."""
+    return {name: doubted[family] for name, families in _RESTS_ON.items() for family in families if family in doubted}
 
 
 def _rates(recording: Recording, axis: str, deflection: FloatArray | None) -> RateResponse:

@@ -2,10 +2,11 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
 from nembrit.core.causes.propeller import NO_COMMANDS, every_motors_speed
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.motors import MotorShares, rough_noise
+from nembrit.core.records.needs import Need
 
 
 def _measure(sight: Sight) -> Measured:
@@ -41,6 +42,7 @@ CAUSE = Cause(
     code="bearing",
     kind=MECHANICAL,
     name="bearing",
+    needs=Need(rate_hz=1000, seconds=LEAST_S, any_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

@@ -10,9 +10,13 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 
 MECHANICAL, ELECTRICAL, TUNE = "mechanical", "electrical", "tune"
 Values = Mapping[str, float]
+
+
+LEAST_S = 4.0  # of flight, for any cause
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +59,7 @@ class Cause:
     code: str
     kind: str
     name: str
+    needs: Need  # below this it is not measured at all
     measure: Callable[[Sight], Measured]
     evidence: Callable[[Values], tuple[float, ...] | None]
     n_evidence: int

@@ -2,11 +2,12 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.noise.roughness import rms_above
 from nembrit.core.records.log import Recording
+from nembrit.core.records.needs import Need
 from nembrit.core.spectra.density import welch_spectrum
 from nembrit.core.types import AXES
 
@@ -82,6 +83,7 @@ CAUSE = Cause(
     code="d_noise",
     kind=TUNE,
     name="D noise",
+    needs=Need(rate_hz=500, seconds=LEAST_S, all_of=("motor.", "term_d.", "term_p.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=3,

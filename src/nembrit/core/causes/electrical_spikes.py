@@ -4,9 +4,10 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nembrit.core.causes.cause import ELECTRICAL, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Values, Words, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.spikes import Spikes
+from nembrit.core.records.needs import Need
 
 _SURE_P = 0.01
 
@@ -49,6 +50,7 @@ CAUSE = Cause(
     code="electrical_spikes",
     kind=ELECTRICAL,
     name="electrical spikes",
+    needs=Need(rate_hz=800, seconds=LEAST_S, all_of=("gyro_raw.",)),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

@@ -1,7 +1,8 @@
 """Filters too low: their delay costs more than the noise they save."""
 
-from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, over
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 from nembrit.core.response.loop import chain_delay_s
 from nembrit.core.types import AXES
 
@@ -33,6 +34,7 @@ CAUSE = Cause(
     code="filters_low",
     kind=TUNE,
     name="filters too low",
+    needs=Need(rate_hz=250, seconds=LEAST_S, all_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

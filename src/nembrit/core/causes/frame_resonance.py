@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.lines import Line
+from nembrit.core.records.needs import Need
 from nembrit.core.rotors.orders import cleaned_density
 from nembrit.core.rotors.track import commanded_track
 from nembrit.core.spectra.frames import Frames
@@ -75,6 +76,7 @@ CAUSE = Cause(
     code="frame_resonance",
     kind=MECHANICAL,
     name="frame resonance",
+    needs=Need(rate_hz=450, seconds=LEAST_S, any_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

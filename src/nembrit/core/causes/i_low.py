@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, log2, over, within_limits
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over, within_limits
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 from nembrit.core.response.loop import integral_over_proportional
 from nembrit.core.types import AXES
 
@@ -42,6 +43,7 @@ CAUSE = Cause(
     code="i_low",
     kind=TUNE,
     name="I too low",
+    needs=Need(rate_hz=50, seconds=LEAST_S, all_of=("gyro.", "setpoint.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=1,

@@ -1,8 +1,9 @@
 """Idle too low: at zero throttle the motors turn too slowly to grip."""
 
-from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, log2, over, within_limits
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over, within_limits
 from nembrit.core.causes.i_low import AT_LIMITS, MOSTLY_LOST
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 from nembrit.core.response.loop import idle_ratio
 from nembrit.core.response.spool import spool_ratio
 from nembrit.core.types import AXES
@@ -42,6 +43,7 @@ CAUSE = Cause(
     code="idle_low",
     kind=TUNE,
     name="idle too low",
+    needs=Need(rate_hz=60, seconds=LEAST_S, all_of=("throttle",)),
     measure=_measure,
     evidence=_evidence,
     n_evidence=1,

@@ -4,9 +4,10 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nembrit.core.causes.cause import MECHANICAL, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.hump import Hump, hump_of
+from nembrit.core.records.needs import Need
 from nembrit.core.spectra.density import Spectrum
 from nembrit.core.types import AXES
 
@@ -53,6 +54,7 @@ CAUSE = Cause(
     code="loose_mount",
     kind=MECHANICAL,
     name="loose mount",
+    needs=Need(rate_hz=450, seconds=LEAST_S, any_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import ELECTRICAL, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Values, Words, over
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 
 
 def _measure(sight: Sight) -> Measured:
@@ -38,6 +39,7 @@ CAUSE = Cause(
     code="noisy_axis",
     kind=ELECTRICAL,
     name="one noisy gyro axis",
+    needs=Need(rate_hz=450, seconds=LEAST_S, any_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=1,

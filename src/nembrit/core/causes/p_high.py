@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nembrit.core.causes.cause import TUNE, Cause, Measured, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
+from nembrit.core.records.needs import Need
 from nembrit.core.types import AXES
 
 _MOSTLY, _LOUD_SWING_DB = 0.6, 12.0
@@ -84,6 +85,7 @@ CAUSE = Cause(
     code="p_high",
     kind=TUNE,
     name="P too high",
+    needs=Need(rate_hz=250, seconds=LEAST_S, all_of=("gyro.", "setpoint.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

@@ -1,8 +1,9 @@
 """A propeller that is bent, chipped or off centre: one motor shakes once per turn far more than its neighbours."""
 
-from nembrit.core.causes.cause import MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.motors import MotorShares, once_per_turn, once_per_turn_estimated
+from nembrit.core.records.needs import Need
 from nembrit.core.rotors.track import RotorTrack, commanded_track
 
 NO_COMMANDS = "needs every motor's command, and a throttle that moves; motor speeds make it sure"
@@ -57,6 +58,7 @@ CAUSE = Cause(
     code="propeller",
     kind=MECHANICAL,
     name="propeller",
+    needs=Need(rate_hz=450, seconds=LEAST_S, any_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
     n_evidence=2,

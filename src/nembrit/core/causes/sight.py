@@ -1,6 +1,7 @@
 """What one flight shows, each part worked out once, when it is first asked for."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -42,7 +43,9 @@ class Sight:
         blades: int | None = None,
         spans: Sequence[Span] = (),
         controller: Controller | None = None,
+        impossible: Mapping[str, str] | None = None,
     ) -> None:
+        self.impossible: Mapping[str, str] = impossible or {}  # roles that were left out for their numbers, with the reason
         self.recording = recording
         self.controller = controller
         self.mixer = mixer
@@ -155,7 +158,13 @@ class Sight:
     @cached_property
     def loops(self) -> Mapping[str, AxisAnswer]:
         """Every axis as a loop, with its margins where they can be measured."""
-        return axis_answers(self.recording, self.usable, mixer=self.mixer, controller=self.controller)
+        found = axis_answers(self.recording, self.usable, mixer=self.mixer, controller=self.controller)
+        doubted = {axis: self._doubt(axis) for axis in AXES if axis not in self.usable}
+        return {axis: replace(own, reason=doubted.get(axis) or own.reason) for axis, own in found.items()}
+
+    def _doubt(self, axis: str) -> str:
+        """Why the set-point or gyro of an axis was left out; "" where neither was."""
+        return next((self.impossible[role] for role in (f"setpoint.{axis}", f"gyro.{axis}") if role in self.impossible), "")
 
     @cached_property
     def steps(self) -> Mapping[str, StepResponse]:
@@ -182,7 +191,10 @@ class Sight:
     def _step(self, axis: str) -> StepResponse | CoreError:
         """The step response of one axis, or why there is none."""
         if axis not in self.usable:
-            return CoreError(f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight")
+            return CoreError(
+                self._doubt(axis)
+                or f"the log lacks the set-point or the filtered gyro of {axis}: switch both on before the next flight"
+            )
         wanted, gyro = (self.recording.channels[f"{family}.{axis}"] for family in ("setpoint", "gyro"))
         try:
             return step_response(wanted, gyro, self.usable[axis], sample_rate_hz=self.recording.sample_rate_hz)

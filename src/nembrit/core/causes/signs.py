@@ -43,6 +43,16 @@ def oscillating(swing: Oscillation) -> Finding | None:
     )  # fmt: skip
 
 
+def check_unit(reason: str) -> Finding:
+    """A channel whose numbers no craft can have: nothing rests on it until its unit is right."""
+    what, _, numbers = reason.partition(": ")
+    return Finding(
+        code="check_unit", kind="log", severity="watch", confidence=None,
+        highlight=f"{what[:1].upper()}{what[1:]}", conclusion=f": {numbers}. No answer rests on it.", evidence={},
+        proof="Open “Check the meanings” on the page of the log and say what the numbers are in.",
+    )  # fmt: skip
+
+
 def slow_log(sample_rate_hz: float) -> Finding | None:
     """A log slower than 1 kHz hides half of what motors and blades do, and folds it down (sampling theorem)."""
     if sample_rate_hz >= _ENOUGH_RATE_HZ:

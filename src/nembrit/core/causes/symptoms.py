@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from nembrit.core.causes.cause import Cause, Measured
 from nembrit.core.causes.sight import Sight
 from nembrit.core.causes.table import CAUSES
 
@@ -20,9 +21,15 @@ class Symptoms:
     untested: Mapping[str, str] = field(default_factory=dict)  # cause → what is missing and how to get it
 
 
+def _measured(cause: Cause, sight: Sight) -> Measured:
+    """What a cause measured; nothing where the log has not what it needs."""
+    lacking = cause.needs.lacking(sight.recording)
+    return Measured(untested=lacking) if lacking else cause.measure(sight)
+
+
 def symptoms_of(sight: Sight) -> Symptoms:
     """Measure all symptoms of a flight; never raises for data that cannot answer."""
-    measured = {cause.code: cause.measure(sight) for cause in CAUSES}
+    measured = {cause.code: _measured(cause, sight) for cause in CAUSES}
     return Symptoms(
         values={name: value for found in measured.values() for name, value in found.values.items()},
         seen={code: found.seen for code, found in measured.items()},

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import BinaryIO, Protocol
+from typing import Any, BinaryIO, Protocol
 
 from nembrit.core.errors import LogReadError
 from nembrit.core.formats import gpx, jsonl, nembrit_csv, nmea, parquet, table
@@ -13,6 +13,7 @@ from nembrit.core.recognise.propose import propose
 from nembrit.core.records.interpret import interpret
 from nembrit.core.records.log import FlightLog
 from nembrit.core.records.mapping import Mapping
+from nembrit.core.records.meanings import with_meanings
 from nembrit.core.records.quality import quality_notes
 from nembrit.core.records.raw import RawLog
 
@@ -71,16 +72,20 @@ def read_raw(content: bytes | BinaryIO, *, progress: Progress = no_progress, n_b
     return format_of(source.head).read(source, progress=progress, n_bytes=size)
 
 
-def read_log(content: bytes, *, mapping: Mapping | None = None, progress: Progress = no_progress) -> FlightLog:
+def read_log(
+    content: bytes, *, mapping: Mapping | None = None, meanings: Any = None, progress: Progress = no_progress
+) -> FlightLog:
     """Read, recognise and interpret one file, packed or not; an archive of several is refused here.
 
-    Raises LogReadError, or ClockUnknown where the rate must be given by a `mapping`.
+    `meanings` is a `nembrit.meanings/1` document that corrects what is recognised. Raises LogReadError, InputError for
+    meanings that cannot be, or ClockUnknown where the rate must be given by a `mapping` or by meanings.
     """
     members = members_of("log", content)
     if len(members) > 1:
         raise LogReadError(f"{len(members)} files in one archive; read them one by one")
     raw = read_raw(members[0].content, progress=progress)
-    return with_quality(interpret(raw, mapping or propose(raw)))
+    chosen = mapping or propose(raw)
+    return with_quality(interpret(raw, chosen if meanings is None else with_meanings(chosen, raw, meanings)))
 
 
 def with_quality(log: FlightLog) -> FlightLog:

@@ -10,7 +10,7 @@ import scipy.ndimage
 
 from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span, runs
-from nembrit.core.records.log import Recording
+from nembrit.core.records.log import QualityNote, Recording
 from nembrit.core.types import FloatArray
 
 _FLYING_THROTTLE = 0.12
@@ -88,6 +88,12 @@ def _phases(recording: Recording, told: tuple[FloatArray, str] | None) -> Phases
     if end_s - ground_s > 0.05:
         spans.append(Span(kind="ground", start_s=ground_s, end_s=end_s))
     return Phases(spans=tuple(spans), flights_s=tuple(flights_s), windows_s=tuple(windows_s), rests_on=rests_on)
+
+
+def window_notes(recording: Recording) -> tuple[QualityNote, ...]:
+    """What makes the usable window doubtful."""
+    doubt = phases_of(recording).doubt
+    return (QualityNote(code="window_doubt", severity="warning", detail=doubt),) if doubt else ()
 
 
 def usable_window_s(recording: Recording) -> tuple[float, float]:

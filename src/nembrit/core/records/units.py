@@ -301,7 +301,8 @@ _PULSES = {"throttle": (1e-3, -1.0), "motor": (1e-3, -1.0), "stick": (1 / 500, -
 # what to show for a quantity's units, the own one first
 SHOWN_UNITS: dict[str, tuple[str, ...]] = {
     "rate": ("deg/s", "rad/s", "mdeg/s", "mrad/s", "rev/s"), "share": ("0..1", "%", "‰", "µs"), "speed": ("rpm", "Hz", "krpm"),
-    "pulse": ("µs",), "acceleration": ("m/s²", "g", "mg", "cm/s²"), "angle": ("deg", "rad", "0.1deg", "0.01deg", "1e-7deg"),
+    "pulse": ("µs", "‰ of ±400 around 1500", "% of ±400 around 1500", "% from 1000 to 2000"),
+    "acceleration": ("m/s²", "g", "mg", "cm/s²"), "angle": ("deg", "rad", "0.1deg", "0.01deg", "1e-7deg"),
     "voltage": ("V", "mV", "cV", "dV"), "current": ("A", "mA", "cA"), "length": ("m", "cm", "mm", "ft"),
     "velocity": ("m/s", "km/h", "cm/s", "dm/s", "kn", "mph"), "temperature": ("°C", "°F", "0.1°C"),
 }  # fmt: skip
@@ -317,6 +318,8 @@ def parse_scale(role: str, text: str) -> tuple[float, float]:
     """
     quantity = quantity_of(role) or ""
     text = text.strip().replace("\u2212", "-")
+    if quantity == "pulse" and (servo := servo_scale(text)) is not None:
+        return servo
     try:
         factor = float(text.replace(",", "."))
     except ValueError:
@@ -337,12 +340,50 @@ def parse_scale(role: str, text: str) -> tuple[float, float]:
     return unit.factor, unit.offset
 
 
+_SERVO_SHARES = {"%": 0.01, "‰": 0.001, "1": 1.0, "": 1.0}
+_SERVO_AROUND = re.compile(
+    r"(?P<share>%|‰|1?)\s*(?:of)?\s*±\s*(?P<throw>\d+(?:\.\d+)?)\s*(?:µs|us)?\s*around\s*(?P<centre>\d+(?:\.\d+)?)"
+)
+_SERVO_BETWEEN = re.compile(r"(?P<share>%|‰|1?)\s*(?:from\s*)?(?P<low>\d{3,4})\s*(?:µs|us)?\s*to\s*(?P<high>\d{3,4})")
+
+
+def servo_scale(text: str) -> tuple[float, float] | None:
+    """Factor and offset to µs of a servo written as a share of its throw: around a centre, or from one end to the other.
+
+    >>> servo_scale("‰ of ±400 around 1512"), servo_scale("% from 1000 to 2000"), servo_scale("V")
+    ((0.4, 1512.0), (10.0, 1000.0), None)
+    """
+    plain = text.strip().lower().removesuffix("µs").removesuffix("us").strip()
+    plain = plain.replace("per mille", "‰").replace("per cent", "%").replace("percent", "%").replace("+-", "±")
+    if around := _SERVO_AROUND.fullmatch(plain):
+        return _SERVO_SHARES[around["share"]] * float(around["throw"]), float(around["centre"])
+    if between := _SERVO_BETWEEN.fullmatch(plain):
+        low, high = float(between["low"]), float(between["high"])
+        return (_SERVO_SHARES[between["share"]] * (high - low), low) if high > low else None
+    return None
+
+
+def _servo_text(factor: float, offset: float) -> str | None:
+    """How `servo_scale` reads this factor and offset; None where it is no share of a plain throw."""
+    if not 500 <= offset <= 2500:
+        return None
+    for share, worth in (("‰", 0.001), ("%", 0.01), ("1", 1.0)):
+        throw = factor / worth
+        if 50 <= throw < 600:
+            return f"{share} of ±{throw:.6g} around {offset:.6g}"
+        if 600 <= throw <= 1700:
+            return f"{share} from {offset:.0f} to {offset + throw:.0f}"
+    return None
+
+
 def scale_text(role: str, factor: float, offset: float) -> str:
     """The shortest text that `parse_scale` reads as this factor and offset; a plain number where no unit fits.
 
     >>> scale_text("throttle", 0.001, -1.0), scale_text("gyro.roll", 0.0609756, 0.0)
     ('µs', '0.0609756')
     """
+    if quantity_of(role) == "pulse" and (servo := _servo_text(factor, offset)) is not None:
+        return servo
     for unit in SHOWN_UNITS.get(quantity_of(role) or "", ()):
         known, shift = parse_scale(role, unit)
         if abs(factor - known) <= 1e-9 * abs(known) and abs(offset - shift) <= 1e-9:

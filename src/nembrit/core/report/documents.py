@@ -13,7 +13,7 @@ from nembrit.core.noise.bands import BandLevel
 from nembrit.core.noise.lines import Line
 from nembrit.core.noise.spikes import Spikes
 from nembrit.core.noise.vibration import Vibration
-from nembrit.core.records.log import FlightLog, Recording
+from nembrit.core.records.log import FlightLog, QualityNote, Recording
 from nembrit.core.records.questions import matters
 from nembrit.core.records.timebase import clock_of
 from nembrit.core.report.response import response_part, rounded
@@ -29,9 +29,15 @@ def _pair(interval: Sequence[float | None] | None, factor: float = 1.0) -> list[
 
 
 def log_document(
-    log: FlightLog, *, file: str, sha256: str, window_s: tuple[float, float], kind: str = "multirotor"
+    log: FlightLog,
+    *,
+    file: str,
+    sha256: str,
+    window_s: tuple[float, float],
+    kind: str = "multirotor",
+    notes: Sequence[QualityNote] | None = None,
 ) -> dict[str, Any]:
-    """The `log` part of the report, with the notes that matter for a kind of craft."""
+    """The `log` part of the report, with the notes that matter for a kind of craft; the log's own, unless given."""
     stream = log.main
     return {
         "file": file,
@@ -61,7 +67,7 @@ def log_document(
                 "column": note.column,
                 "detail": note.detail,
             }
-            for note in log.quality
+            for note in (log.quality if notes is None else notes)
             if matters(note.code, kind, note.column)
         ],
     }

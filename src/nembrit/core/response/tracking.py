@@ -13,7 +13,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.response.transfer import TransferEstimate, cross_response
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
-_COHERENT = 0.6
+_COHERENT, _CHANCE = 0.6, 0.001
 _TOP_HZ = 100.0
 _COUPLING_BAND_HZ = (1.0, 8.0)
 _FULL, _NEAR_LEAST = 0.99, 0.005
@@ -95,9 +95,16 @@ def _response(x: FloatArray, y: FloatArray, usable: BoolArray, rate_hz: float) -
 
 
 def _band(found: TransferEstimate) -> tuple[float, float] | None:
-    """The longest run of coherent frequencies up to 100 Hz; single bins that fall short are bridged."""
+    """The longest run of coherent frequencies up to 100 Hz; single bins that fall short are bridged.
+
+    Coherent is 0.6, or what independent signals reach in one of a thousand bins where the averages are few:
+    1 − 0.001^(1 / (n_d − 1)) (Bendat & Piersol, Random Data). None for fewer than two averages.
+    """
+    if found.n_effective < 2:
+        return None
     inside = (found.frequency_hz > 0) & (found.frequency_hz <= _TOP_HZ)
-    good = (found.coherence >= _COHERENT) & inside
+    by_chance = 1 - _CHANCE ** (1 / (found.n_effective - 1))
+    good = (found.coherence >= max(_COHERENT, by_chance)) & inside
     good[1:-1] |= good[:-2] & good[2:] & inside[1:-1]
     edges = np.flatnonzero(np.diff(np.concatenate(([0], good.astype(int), [0]))))
     runs = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= 3]

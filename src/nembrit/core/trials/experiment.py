@@ -8,6 +8,7 @@ import numpy as np
 
 from nembrit.core.errors import InputError
 from nembrit.core.trials.arms import TEST_OF
+from nembrit.core.trials.chances import flights_to_find
 from nembrit.core.trials.counting import FlownFlight, standings
 from nembrit.core.trials.guesses import GuessResult, judge_guesses
 from nembrit.core.trials.looks import LEVEL
@@ -16,7 +17,7 @@ from nembrit.core.trials.permutation import PermutationResult, permutation_test
 from nembrit.core.trials.plan import Plan, Primary
 from nembrit.core.trials.trial import WORDS, judge
 from nembrit.core.trials.verdict import scaled
-from nembrit.core.trials.welch import flights_needed, holm_adjusted
+from nembrit.core.trials.welch import holm_adjusted
 
 RATING = "rating"  # judged by the pilot's own marks from 1 to 5 instead of a metric
 _MATTERS_MARK = 0.5  # of a mark (common practice, no source)
@@ -165,7 +166,7 @@ def _rated(own: Sequence[ArmFlight], arm: int, plan: ArmPlan) -> ArmVerdict:
         why = f"{told}; half a mark either way is ruled out"
         return ArmVerdict(arm=arm, word="no_difference", why=why, p_value=hoped.p_value, p_adjusted=None, needed=None)
     sd = float(np.std([mark - means[after] for mark, after in zip(marks, is_after, strict=True)], ddof=2))
-    needed = flights_needed(_MATTERS_MARK, sd=sd, one_sided=True)
+    needed = flights_to_find(_MATTERS_MARK, sd=sd, design=TEST_OF[plan.design])
     why = f"{told}; half a mark is not ruled out" + (f"; about {needed} flights an arm would show it" if needed else "")
     return ArmVerdict(arm=arm, word="cannot", why=why, p_value=hoped.p_value, p_adjusted=None, needed=needed)
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.errors import InputError, NotEnoughData
+from nembrit.core.trials.chances import flights_to_find, smallest_found
 from nembrit.core.trials.looks import LEVEL
 from nembrit.core.trials.metrics import MetricKind, metric_kind, metric_names
 from nembrit.core.trials.permutation import permutation_test
@@ -106,7 +107,7 @@ def _judge(name: str, flights: Sequence[FlightValues], primary: Primary | None, 
         welch = welch_test(before, after)
     except NotEnoughData:
         return base
-    base = replace(base, **_changes(welch, kind, len(before), len(after), one_sided=primary is not None))
+    base = replace(base, **_changes(welch, kind, len(before), len(after), design if primary is not None else None, level))
     if min(len(before), len(after)) < _LEAST_FLIGHTS:
         return base
     if primary is None:
@@ -151,17 +152,27 @@ def _mean(scaled: list[float], kind: MetricKind) -> float | None:
     return mean if kind.scale == "linear" else math.exp(mean)
 
 
-def _changes(welch: WelchResult, kind: MetricKind, n_before: int, n_after: int, *, one_sided: bool) -> dict[str, Any]:
+def _changes(
+    welch: WelchResult, kind: MetricKind, n_before: int, n_after: int, design: str | None, level: float
+) -> dict[str, Any]:
+    """What changed, and what could have been seen: by the test of the order flown for the primary metric, else by Student's."""
+
     def pct(difference: float) -> float:
         return in_per_cent(difference, kind)
 
     wanted = _WANTED_CHANGE_PCT / 100 if kind.scale == "linear" else -math.log1p(-_WANTED_CHANGE_PCT / 100)
-    smallest = detectable_difference(sd=welch.pooled_sd, n_before=n_before, n_after=n_after, one_sided=one_sided)
+    sd = welch.pooled_sd
+    if design is None:
+        smallest = detectable_difference(sd=sd, n_before=n_before, n_after=n_after, one_sided=False)
+        needed = flights_needed(wanted, sd=sd, one_sided=False)
+    else:
+        smallest = smallest_found(sd=sd, n_before=n_before, n_after=n_after, design=design, level=level)
+        needed = flights_to_find(wanted, sd=sd, design=design, level=level)
     return {
         "change_pct": pct(welch.difference),
         "change_interval_pct": (pct(welch.interval[0]), pct(welch.interval[1])),
         "smallest_detectable_pct": None if smallest is None else abs(pct(-smallest)),
-        "flights_needed": flights_needed(wanted, sd=welch.pooled_sd, one_sided=one_sided),
+        "flights_needed": needed,
     }
 
 

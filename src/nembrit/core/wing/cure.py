@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nembrit.core.errors import InputError
 from nembrit.core.setup.craft import Surface
 from nembrit.core.wing.lurch import LURCHES_DPS, Lurch
 from nembrit.core.wing.mixing import joined, split
@@ -13,6 +14,7 @@ from nembrit.core.wing.weaving import Weaving
 from nembrit.core.wing.words import signed
 
 LEAST_MOVE_US = 5.0
+_PULSES_US = (800.0, 2200.0)
 TRIMMED_US = 8.0  # a trim that hardly lurches (common practice, no source)
 _FIRST_STEP_US, _MOST_STEP_US, _APART_US, _LEAST_SLOPE = 15.0, 40.0, 4.0, 0.005
 
@@ -67,7 +69,13 @@ def new_centres(surfaces: Sequence[Surface], trim: Trim | None, yaw_us: float = 
         held = held if abs(held) >= LEAST_MOVE_US else 0.0
         moved = held + (one.direction or 1) * yaw.get(one.role, 0.0)
         if abs(moved) >= LEAST_MOVE_US:
-            found[one.servo] = float(round(one.centre_us + moved))
+            centre_us = float(round(one.centre_us + moved))
+            if not _PULSES_US[0] <= centre_us <= _PULSES_US[1] or abs(moved) > one.throw_us:
+                raise InputError(
+                    f"servo {one.servo} would have to go from {one.centre_us:.0f} to {centre_us:.0f} µs: check the unit of its "
+                    "column, and its centre and travel"
+                )
+            found[one.servo] = centre_us
     return found
 
 

@@ -74,6 +74,11 @@ def returns_of(track: Track, wind: Wind | None) -> tuple[Return, ...]:
     parts = stretches(asked, round(_LEAST_S * RETURN_HZ))
     if not parts:
         known = ", ".join(name for name in dict.fromkeys(track.modes) if name) or "none"
+        if any(name.startswith("mode ") for name in track.modes):
+            raise NotEnoughData(
+                f"not judged: none of this log’s modes is marked as “return” (modes here: {known}); which one is it? Name it on "
+                "the page “Check the meanings” of the log"
+            )
         raise NotEnoughData(
             f"no return in this flight: no mode is called return or home (modes here: {known}); fly the return card"
         )

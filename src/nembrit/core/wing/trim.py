@@ -75,6 +75,16 @@ def hands_off_mask(recording: Recording) -> BoolArray:
     return mask
 
 
+def _require_travel(surface: Surface, pulses: FloatArray) -> None:
+    """Refuse a servo that stands farther from its centre than it can travel: its unit, centre or travel is wrong."""
+    away = float(np.nanmedian(np.abs(pulses - surface.centre_us))) if np.isfinite(pulses).any() else 0.0
+    if away > surface.throw_us:
+        raise NotEnoughData(
+            f"check the unit of servo {surface.servo}: it stands {away:.0f} µs from its centre of {surface.centre_us:.0f} µs, "
+            f"and its travel is {surface.throw_us:.0f} µs"
+        )
+
+
 def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
     """Mean servo positions while the sticks are let go, split into axes.
 
@@ -93,6 +103,8 @@ def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
     if not known:
         raise NotEnoughData("no servo outputs in this log: switch on logging of the outputs")
     pulses = {one.servo: recording.channels[f"servo.{one.servo}"] for one in known}
+    for one in known:
+        _require_travel(one, pulses[one.servo][mask])
     directions = {one.servo: one.direction or direction_of(recording, one, pulses[one.servo]) for one in known}
     axes: dict[str, AxisTrim] = {}
     step = max(1, round(recording.sample_rate_hz / _MEANS))

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
@@ -17,7 +17,8 @@ from nembrit.core.recognise.propose import propose
 from nembrit.core.recognise.scales import scale_for_role
 from nembrit.core.records import mapping as core
 from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
-from nembrit.core.records.raw import RawLog
+from nembrit.core.records.meanings import meanings_document, with_meanings
+from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
 from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
 from nembrit.web.common.fields import number
@@ -25,7 +26,7 @@ from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
 from nembrit.web.common.seen import seen_of
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
-from nembrit.web.logs.storage import load_pyramid
+from nembrit.web.logs.storage import load_pyramid, load_recording
 from nembrit.web.logs.windows import SURE
 
 _PROVISIONAL_HZ = 1000.0  # rows of a log whose rate is not known yet are laid out so, to be looked at
@@ -77,6 +78,8 @@ class Choice:
     roles: dict[str, str]
     scales: dict[str, str]  # a unit or a number, as typed
     rates_hz: dict[int, float]
+    modes: dict[str, str] = field(default_factory=dict)  # number as written → name
+    followed: frozenset[str] = frozenset()  # fields whose scale followed a correction, and was not typed
     seen: str = ""  # mark of the meanings that the page showed
     profile_name: str = ""
 
@@ -153,9 +156,17 @@ def following(log: Log, field: str, choice: Choice) -> list[Following]:
     found = []
     for k, follows in {at: role, **fellow_roles(names, units, at, role)}.items():
         one = f"{table}-{columns[k].position}"
-        if choice.roles.get(one) != follows or choice.scales.get(one) != scale:
-            found.append(Following(field=one, name=columns[k].name, role=follows, scale=scale))
+        own = choice.scales.get(one, "").strip() if k != at and _is_typed(columns[k], one, choice) else scale
+        if choice.roles.get(one) != follows or choice.scales.get(one) != own:
+            found.append(Following(field=one, name=columns[k].name, role=follows, scale=own))
     return found
+
+
+def _is_typed(channel: Channel, field: str, choice: Choice) -> bool:
+    """Whether the tuner typed this column's unit: it differs from what was shown, and followed no correction."""
+    was_shown = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
+    now = choice.scales.get(field, "").strip()
+    return bool(now) and now != was_shown and field not in choice.followed
 
 
 def _fitting_scale(channel: Channel, role: str, typed: str) -> str:
@@ -231,6 +242,84 @@ def clocks_of(log: Log, typed: Mapping[str, str]) -> list[ClockRow]:
     ]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ModeRow:
+    """One mode that the log writes as a number."""
+
+    number: str
+    name: str
+    seconds: float
+    first_s: float
+
+
+def modes_of(log: Log, typed: Mapping[str, str]) -> list[ModeRow]:
+    """Modes written as numbers, in the order in which they were flown; empty for a log that writes words."""
+    if not log.applied_mapping:
+        return []
+    mapping = mapping_from_json(log.applied_mapping)
+    channel = Channel.objects.filter(stream__log=log, role="mode").select_related("stream").first()
+    if channel is None or channel.labels is None:
+        return []
+    numbers: dict[str, list[str]] = {}
+    for code, name in mapping.modes.items():
+        numbers.setdefault(name, []).append(code)
+    recording = load_recording(log, ["mode"])
+    codes, words = recording.channels["mode"], recording.labels["mode"]
+    found = []
+    for place, word in enumerate(words):
+        here = np.flatnonzero(codes == place)
+        known = numbers.get(word) or ([word.removeprefix("mode ")] if word.startswith("mode ") else [])
+        for code in known if here.size else []:
+            row = ModeRow(
+                number=code,
+                name=typed.get(f"mode-{code}", "" if word == f"mode {code}" else word),
+                seconds=here.size / recording.sample_rate_hz / len(known),
+                first_s=float(here[0]) / recording.sample_rate_hz,
+            )
+            found.append(row)
+    return sorted(found, key=lambda row: row.first_s)
+
+
+MODE_NAMES = ("manual", "stabilised", "level", "cruise", "track", "return", "circle", "hold", "gain finder", "landing")
+
+
+def document_of(log: Log) -> dict[str, Any]:
+    """A log's meanings as people keep them. Raises InputError where it has none yet."""
+    if not log.applied_mapping:
+        raise InputError("this log has no meanings yet: wait until it is read")
+    return meanings_document(mapping_from_json(log.applied_mapping))
+
+
+def import_document(log: Log, content: bytes) -> Job:
+    """Read the kept file again by a document of meanings. Raises InputError for one that cannot be; nothing is changed then."""
+    if not hasattr(log, "upload"):
+        raise InputError("the uploaded file was removed; its meanings can no longer be changed")
+    if not log.applied_mapping:
+        raise InputError("this log is not read yet")
+    try:
+        document = json.loads(content)
+    except (ValueError, RecursionError):
+        raise InputError("the file is no JSON; expected meanings as this page exports them") from None
+    mapping = with_meanings(mapping_from_json(log.applied_mapping), _names_of(log), document)
+    unanswered = questions_of(mapping)
+    if unanswered:
+        raise InputError(unanswered[0])
+    with transaction.atomic():
+        log.chosen_mapping, log.state = mapping.as_json(), Log.State.WAITING
+        log.save(update_fields=("chosen_mapping", "state"))
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+
+
+def _names_of(log: Log) -> RawLog:
+    """The columns' names of a log's file, in their places: all that a document of meanings is matched by."""
+    mapping = mapping_from_json(log.applied_mapping or {})
+    tables = tuple(
+        RawTable(columns=tuple(RawColumn(name=use.name, unit="", samples=np.empty(0)) for use in table.columns))
+        for table in mapping.tables
+    )
+    return RawLog(format_key=log.format_key, tables=tables, rows_read=0)
+
+
 def rate_hz(text: str) -> float:
     """A sample rate as typed. Raises InputError for what is none."""
     return number(text.lower().removesuffix("hz"), "a rate in Hz", low=0.01, high=100_000)
@@ -299,7 +388,8 @@ def _chosen(log: Log, choice: Choice) -> core.Mapping:
                     uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()
                 )
         tables.append(TableMapping(clock=clock, columns=tuple(uses)))
-    return core.Mapping(tables=tuple(tables))
+    modes = current.modes | {number: name for number, name in choice.modes.items() if name}
+    return core.Mapping(tables=tuple(tables), modes={k: name for k, name in modes.items() if choice.modes.get(k, name)})
 
 
 def _use(use: ColumnUse, role: str, scale: str) -> ColumnUse:

@@ -13,11 +13,11 @@ from django.utils import timezone
 from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats.archive import MOST_BYTES, is_archive, members_of, plain_name
 from nembrit.core.formats.registry import check_head, check_small, read_raw, with_quality
-from nembrit.core.manoeuvres.phases import usable_window_s
+from nembrit.core.manoeuvres.phases import usable_window_s, window_notes
 from nembrit.core.manoeuvres.sampling import slow_recording
 from nembrit.core.progress import Progress
 from nembrit.core.records.interpret import interpret
-from nembrit.core.records.log import FlightLog
+from nembrit.core.records.log import FlightLog, QualityNote
 from nembrit.core.records.raw import RawLog
 from nembrit.web.common.fields import moment
 from nembrit.web.common.jobs import job_handler, start_job, worker_started
@@ -176,6 +176,7 @@ def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:
         return
     recording = slow_recording(parsed)
     find_manoeuvres(log, recording)
+    log.quality += [_kept(note) for note in window_notes(recording)]
     window_s = usable_window_s(recording)
     with transaction.atomic():
         settle_draft(log)
@@ -211,17 +212,18 @@ def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
     log.preamble, log.understood = [list(pair) for pair in raw.preamble], list(raw.understood)
     if raw.started_at is not None:  # a clock without a zone shows the time of the place where it flew
         log.recorded_at = _plausible(raw.started_at)
-    log.quality = [
-        {
-            "code": note.code,
-            "severity": note.severity,
-            "detail": note.detail,
-            "column": note.column,
-            "start_s": note.start_s,
-            "end_s": note.end_s,
-        }
-        for note in parsed.quality
-    ]
+    log.quality = [_kept(note) for note in parsed.quality]
+
+
+def _kept(note: QualityNote) -> dict[str, Any]:
+    return {
+        "code": note.code,
+        "severity": note.severity,
+        "detail": note.detail,
+        "column": note.column,
+        "start_s": note.start_s,
+        "end_s": note.end_s,
+    }
 
 
 def _plausible(started_at: datetime) -> datetime | None:

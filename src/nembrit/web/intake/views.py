@@ -5,10 +5,10 @@ from typing import BinaryIO, cast
 
 from django.contrib import messages
 from django.core.files.uploadedfile import UploadedFile
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_http_methods, require_POST
+from django.utils.http import content_disposition_header, url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError, InputError
 from nembrit.web.common.fields import moment, row_number, whole
@@ -20,6 +20,8 @@ from nembrit.web.intake import arrivals, inbox, meanings, services
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.logs import places
 from nembrit.web.logs.models import ImportProfile, Log
+
+_MOST_DOCUMENT_BYTES = 1_000_000
 
 
 def _log(log_id: int) -> Log:
@@ -164,10 +166,44 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
         "clocks": meanings.clocks_of(log, request.POST),
         "roles": meanings.role_choices(),
         "units": meanings.unit_choices(),
+        "modes": meanings.modes_of(log, request.POST),
+        "mode_names": meanings.MODE_NAMES,
         "seen": meanings.seen_mark(log),
         "error": error,
     }
     return render(request, "intake/meanings.html", context, status=status)
+
+
+@require_safe
+def meanings_export(request: HttpRequest, log_id: int) -> HttpResponse:
+    """The meanings of a log as a file that the command line and other workshops take."""
+    log = _log(log_id)
+    try:
+        document = meanings.document_of(log)
+    except CoreError as error:
+        messages.error(request, f"Nothing was exported: {error}.")
+        return redirect("intake:meanings", log_id)
+    answer = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    answer["Content-Disposition"] = content_disposition_header(as_attachment=True, filename=f"{log.file_name}.json") or ""
+    return answer
+
+
+@require_POST
+def meanings_import(request: HttpRequest, log_id: int) -> HttpResponse:
+    """Take meanings from such a file, and read the kept log again."""
+    log = _log(log_id)
+    file = request.FILES.get("document")
+    try:
+        if file is None:
+            raise InputError("choose a file of meanings first")
+        if (file.size or 0) > _MOST_DOCUMENT_BYTES:
+            raise InputError("this file is too large for meanings (at most 1 MB)")
+        meanings.import_document(log, file.read())
+    except CoreError as error:
+        messages.error(request, f"Nothing was changed: {error}.")
+        return redirect("intake:meanings", log_id)
+    messages.success(request, f"The meanings of {log.file_name} were imported. It is being read again from the kept file.")
+    return redirect(log)
 
 
 @require_POST
@@ -191,6 +227,8 @@ def _choice(request: HttpRequest) -> meanings.Choice:
         roles={key.removeprefix("role-"): text for key, text in given.items() if key.startswith("role-")},
         scales={key.removeprefix("scale-"): text for key, text in given.items() if key.startswith("scale-")},
         rates_hz=rates_hz,
+        modes={key.removeprefix("mode-"): text.strip().lower()[:40] for key, text in given.items() if key.startswith("mode-")},
+        followed=frozenset(key.removeprefix("followed-") for key in given if key.startswith("followed-")),
         seen=given.get("seen", ""),
         profile_name=given.get("profile_name", "").strip() if given.get("remember") else "",
     )

@@ -29,7 +29,7 @@ from nembrit.core.tuning.best import CAUTIONS, best_gains, best_term, limits_for
 from nembrit.core.tuning.classical import classical_gains
 from nembrit.core.tuning.design import best_chain, target_for, trade_curve
 from nembrit.core.tuning.flown import flown_loop
-from nembrit.core.tuning.residual import check_db
+from nembrit.core.tuning.residual import check_of
 from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES
 from tests.core.kept.sweeps import told
@@ -49,7 +49,7 @@ def benches() -> Any:
         found[f"{name} targets"] = [target_for(caution, inch) for caution in CAUTIONS for inch in (2.5, 4.9, 5.0, 5.1, 8.0, 13.0)]
         curve = trade_curve(one.task(), "as set", 5)
         found[f"{name} trade"] = curve
-        found[f"{name} check"] = check_db(one.noise, one.known)
+        found[f"{name} check"] = check_of(one.noise, one.known)
         own = one.loop.axes["roll"]
         for caution, motors in itertools.product(CAUTIONS, (0.8, 1.0, 1.05, 3.0)):
             limits = limits_for(caution, motors)

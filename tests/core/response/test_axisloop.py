@@ -305,7 +305,7 @@ def test_a_gain_that_changes_with_throttle_is_found(ratio: float) -> None:
 def test_a_long_flight_is_slowed_and_tells_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
     flight = Flight(recording(flown(5)), craft=CraftFacts(mixer=MIXER, controller=controller()))
     whole = analyse(flight, only=("loop",)).loop
-    monkeypatch.setattr("nembrit.core.analysis.loop._PLENTY", 20_000)
+    monkeypatch.setattr("nembrit.core.response.loops._PLENTY", 20_000)
     slowed = analyse(flight, only=("loop",)).loop
     for axis, own in whole.axes.items():
         other = slowed.axes[axis]
@@ -317,7 +317,8 @@ def test_a_long_flight_is_slowed_and_tells_the_same(monkeypatch: pytest.MonkeyPa
 
 def test_more_than_two_minutes_are_thinned_over_the_whole_flight() -> None:
     setpoint = np.tile(recording(flown(5)).channels["setpoint.roll"], 9)
-    _, keep, rate_hz = decimated((setpoint, setpoint), np.ones(setpoint.size, bool), 2000.0)
+    slowed = decimated((setpoint, setpoint), np.ones(setpoint.size, bool), 2000.0)
+    keep, rate_hz = slowed.keep, slowed.rate_hz
     assert 110 < keep.sum() / rate_hz <= 125
     thirds = [part.sum() for part in np.array_split(keep, 3)]
     assert min(thirds) > 0.8 * max(thirds)

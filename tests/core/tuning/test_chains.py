@@ -14,7 +14,7 @@ from nembrit.core.setup.configuration import Setting
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.setup.namemap import Meaning
 from nembrit.core.tuning.design import SCHOOLS, Task, best_chain, lag_of, motor_rms_of, target_for, trade_curve
-from nembrit.core.tuning.residual import check_db, incoming, residual
+from nembrit.core.tuning.residual import check_of, incoming, residual
 from nembrit.core.tuning.translate import chain_values, gain_values
 from tests.core.tuning.trying import BASE, ROTOR, analysed, bench, low
 
@@ -88,19 +88,19 @@ class TestResidual:
         assert residual(incoming(rows(), flown), flown, flown, mixer=MIXER, gains={}).motor_rms is None
 
     def test_the_flown_chain_gives_the_logged_filtered_gyro(self) -> None:
-        for axis, bands in bench().checked_db().items():
+        for axis, bands in bench().check.error_db.items():
             assert all(abs(error) < 1.0 for error in bands.values()), axis  # the figure wanted: 1 dB
 
     def test_notches_that_follow_the_motors_are_told_a_little_too_weak(self) -> None:
         rotor = replace(BASE, gyro=(low(250.0), ROTOR))
-        assert all(abs(error) < 1.8 for bands in bench(rotor).checked_db().values() for error in bands.values())
+        assert all(abs(error) < 1.8 for bands in bench(rotor).check.error_db.values() for error in bands.values())
 
     def test_without_the_raw_gyro_it_is_worked_back(self) -> None:
         flown = settings(gyro=(low(150.0),))
         filtered = rows(is_raw=False)
         noise = incoming(filtered, flown)
         assert "no raw gyro of roll and pitch and yaw" in noise.notes[0]
-        assert check_db(noise, flown) == {}
+        assert check_of(noise, flown).error_db == {}
         left = residual(noise, flown, flown, mixer=MIXER, gains={})
         inside = np.abs(whole_response(flown.gyro, HZ, 4000.0)) ** 2 > 0.02
         np.testing.assert_allclose(left.density["roll"][inside], 0.01, rtol=1e-9)

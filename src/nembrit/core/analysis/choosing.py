@@ -19,7 +19,7 @@ from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, best_term
 from nembrit.core.tuning.design import Task, lag_of
 from nembrit.core.tuning.flown import flown_loop
-from nembrit.core.tuning.residual import Incoming, Residual, check_db, incoming, residual
+from nembrit.core.tuning.residual import Check, Incoming, Residual, check_of, incoming, residual
 from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, step_overshoot, swings
 from nembrit.core.types import AXES, FloatArray
 
@@ -163,9 +163,10 @@ class Choosing:
             return None
         return best_term(own, axis, term, limits, flown=self.flown, step=self.steps.get(axis), widened=self.widened)
 
-    def checked_db(self) -> dict[str, dict[str, float]]:
-        """How well the flown chain's own prediction matches the logged filtered gyro [dB]. Raises NotEnoughData."""
-        return check_db(self.noise, self.known)
+    @cached_property
+    def check(self) -> Check:
+        """How well the flown chain's own prediction matches the logged filtered gyro. Raises NotEnoughData."""
+        return check_of(self.noise, self.known)
 
     def budget(self, chains: Controller) -> list["Block"]:
         """What each block of a chain costs. Raises NotEnoughData where no crossover is known."""

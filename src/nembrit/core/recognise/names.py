@@ -260,6 +260,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("gyro_temperature" if is_inertial else "baro_temperature", 0.75)
     if quantities == {"acceleration"} and axis:  # a word for it may be part of one for the throttle
         return _on_axis(name, axis)
+    if name.has("altitude") and quantities == {"length"} and not name.has("wanted", "temperature"):
+        return name.told("altitude", 0.9)
     if name.has("latitude", "longitude"):
         return name.told("latitude" if name.has("latitude") else "longitude", 0.9)
     if (name.has("rpm") and "rate" not in quantities) or (

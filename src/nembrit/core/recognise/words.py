@@ -20,7 +20,7 @@ CONCEPTS: dict[str, str] = {
     "output": "pwm udgang output out outputs salida sortie ausgang uscita wyjscie uitgang",
     "rpm": "rpm rps erpm drehzahl revs regime tours umdrehungen toerental giri obroty varvtal revoluciones rotorspeed",
     "servo": "servo servos srv surface aileron ailerons elevator rudder flap flaps flaperon elevon vtail querruder hohenruder seitenruder",
-    "airspeed": "airspeed pitot ias tas aspd airspd fluggeschwindigkeit",
+    "airspeed": "airspeed fahrt pitot ias tas aspd airspd fluggeschwindigkeit",
     "home": "home launch takeoff",
     "accel": "acc accel accelerometer acceleration accelero beschleunigung aceleracion accelerazione versnelling przyspieszenie "
     "acceleracion accelerometre acelerometro",
@@ -37,14 +37,14 @@ CONCEPTS: dict[str, str] = {
     "ground": "ground gnd gps gnss sol suelo boden position pos",
     "course": "crs koers course cog kurs route track trk",
     "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
-    "mode": "mode modus flightmode modo tryb",
+    "mode": "mode fm fmode modus flightmode modo tryb",
     "event": "event events ereignis evento evenement msg message",
     "command": "summe command comando commande befehl cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
     "gain": "gain gains verstarkung ganancia guadagno",
     "term": "term terms anteil terme termino termine pid",
     # axes
     "roll": "bank kloneni rolagem rolamento tangering phi przechylenie przechyl rollning roll rollen rol roulis alabeo rollio rollachse lacinage querneigung quer",
-    "pitch": "nose stamphoek klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung",
+    "pitch": "nose stamphoek klopeni tipp tippning theta pochylenie pochyl beccheggiata arfagem pitch nick nicken tangage cabeceo beccheggio tonaz langsneigung laengsneigung",
     "yaw": "gir psi odchylenie odchyl guinada giren zatoceni yaw gier gieren lacet guinada guinar imbardata gieren giering guignada",
     # terms
     "p": "proportional proporcional proporzionale pterm",

@@ -274,6 +274,9 @@ def split_header(header: str) -> tuple[str, str]:
         name, unit = (comma["name"], comma["unit"]) if comma["name"] else (comma["name2"], comma["unit2"])
         if units_of(unit):
             return name, unit
+    apart = re.fullmatch(r"(?P<name>.*\S)\s+(?P<unit>\S*[/%‰°]\S*)", header)  # ``Fahrt dm/s``
+    if apart and units_of(apart["unit"]):
+        return apart["name"], apart["unit"]
     compound = re.fullmatch(r"(?P<name>.*[^_])_(?P<unit>(?:rad|deg|m)_s2?|[VA])", header)  # ``rate_x_rad_s``, ``bus_V``
     if compound:
         return compound["name"], compound["unit"].replace("_", "/")

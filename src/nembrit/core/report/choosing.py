@@ -9,6 +9,7 @@ from nembrit.core.report.response import rounded
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB
 from nembrit.core.setup.controller import Controller
+from nembrit.core.tuning.residual import folded_sentence
 from nembrit.core.tuning.whatif import Change, Predicted
 
 _PLACES = ("chip", "gyro", "d_term", "feed_forward")
@@ -45,8 +46,9 @@ def filters_document(bench: Choosing, chains: Controller) -> dict[str, Any]:
             left[axis] = {"bands": told, "motor_noise_ratio": rounded(ratio)}
         check = {
             axis: {"error_db": {band: rounded(value) for band, value in bands.items()}}
-            for axis, bands in bench.checked_db().items()
+            for axis, bands in bench.check.error_db.items()
         }
+        notes += [folded_sentence(bench.check, axis) for axis in bench.check.folded]
         notes += bench.noise.notes
     except NotEnoughData as error:
         notes.append(str(error))

@@ -15,6 +15,7 @@ _LOST_SHARE = 0.40
 _THROTTLE_LIMITS = (0.15, 0.70)
 _FULL, _NEAR_LEAST = 0.99, 0.005
 _LEVEL, _AROUND_S = 0.05, 0.05
+_LEAST_CLIPPED = 6  # samples
 
 
 def applied(recording: Recording, mixer: FloatArray) -> FloatArray | None:
@@ -34,8 +35,8 @@ def usable_mask(
     """True where the response of `axis` may be judged, shape (n_samples,), and notes on what was not checked.
 
     Leaves out, from 20 ms before to 300 ms after: stretches whose applied command differs from the
-    commanded one by more than 0.03, or sits at its limit, for over 40 % of a 20 ms window; and throttle
-    below 0.15 or above 0.70, unless told otherwise. Starting values from a prototype (`docs/methods.md`, section 2).
+    commanded one by more than 0.03, or sits at its limit, for over 40 % of a 20 ms window; a gyro at the end of its range; and
+    throttle below 0.15 or above 0.70, unless told otherwise. Starting values from a prototype (`docs/methods.md`, section 2).
     """
     notes: list[str] = []
     lost = np.zeros(recording.n_samples, dtype=bool)
@@ -45,6 +46,9 @@ def usable_mask(
         lost |= (throttle < low) | (throttle > high)
     else:
         notes.append("no throttle channel: high and low throttle could not be left out")
+    for role in (f"gyro_raw.{axis}", f"gyro.{axis}"):
+        if role in recording.channels:
+            lost |= _clipped(recording.channels[role])
     wanted, given = commanded(recording, axis), applied(recording, mixer) if mixer is not None else None
     if wanted is None or given is None:
         notes.append("no control terms with outputs of just the craft's motors: lost authority could not be left out")
@@ -56,6 +60,14 @@ def usable_mask(
         share = scipy.ndimage.uniform_filter1d((differs | at_limit).astype(np.float64), n_window)
         lost |= share > _LOST_SHARE
     return ~_widened(lost, recording.sample_rate_hz), tuple(notes)
+
+
+def _clipped(gyro: FloatArray) -> BoolArray:
+    """Where a gyro stays at the very end of its range, several times, for a few samples each."""
+    top = float(np.nanmax(np.abs(gyro), initial=0.0))
+    at_end = np.abs(gyro) >= top * (1 - 1e-9)
+    held = at_end & np.roll(at_end, 1) & np.roll(at_end, 2)
+    return at_end if top > 0 and held.sum() >= _LEAST_CLIPPED else np.zeros(gyro.size, bool)
 
 
 def level_mask(recording: Recording, n_motors: int) -> BoolArray:
@@ -90,6 +102,22 @@ def _line(x: FloatArray, y: FloatArray, inside: BoolArray) -> FloatArray:
     """The straight line of least squares through the places inside, at every place."""
     fitted = scipy.stats.linregress(x[inside], y[inside])
     return np.asarray(fitted.intercept + fitted.slope * x)
+
+
+def motors_limited_share(recording: Recording, inside: BoolArray) -> float | None:
+    """Share of the samples inside with a motor at its highest or lowest command; None without motors.
+
+    The lowest is what a motor's command stays at: it must be held in more than one of a thousand samples.
+    """
+    roles = [role for n in range(1, 13) if recording.has(role := f"motor.{n}")]
+    if not roles or not inside.any():
+        return None
+    motors = np.stack([filled(recording.channels[role]) for role in roles])
+    least = float(motors.min())
+    at_least = motors <= least + _NEAR_LEAST
+    is_floor = float(np.mean(at_least)) > 1e-3
+    at_limit = np.any((motors >= _FULL) | (at_least & is_floor), axis=0)
+    return float(np.mean(at_limit[inside]))
 
 
 def lost_share(recording: Recording, usable: BoolArray) -> float | None:

@@ -10,7 +10,7 @@ from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import fixed_response
 from nembrit.core.records.commands import commanded
 from nembrit.core.records.log import Recording
-from nembrit.core.response.authority import applied, level_mask, usable_mask
+from nembrit.core.response.authority import applied, level_mask, motors_limited_share, usable_mask
 from nembrit.core.response.curves import ControllerCurves, controller_from_terms, curves_from_configuration
 from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
@@ -30,6 +30,12 @@ _LEAST_FREQUENCIES = 10
 _LEAST_HELD_S = 9.0
 _PLENTY_S = 18.0  # with less flying the floors grow in proportion
 _ROUTES_APART_DEG = 3.0
+_UNSEEN_MOTORS = 2.0  # floors grow so where the motors are not logged: what they gave is not seen (our own trials)
+_DISAGREE = (
+    "two ways to the phase margin differ by {:.0f}°: the motors reached their limits unseen, or gains and filters are not those "
+    "that flew; take the margins as rough"
+)
+_OFTEN_LIMITED = 0.15  # of the samples, with a motor at either end (our own, no source)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,6 +115,12 @@ def axis_loop(
     if held.sum() < _LEAST_HELD_S * recording.sample_rate_hz:
         held = usable
         notes.append("large commands moved the motors’ common level most of the time: gain and margins are those of hard flying")
+    limited = motors_limited_share(recording, held)
+    if limited is not None and limited > _OFTEN_LIMITED:
+        notes.append(
+            f"motors reached their limits in {limited:.0%} of this flying (noise, or hard moves): margins and following are "
+            "those of the saturated loop"
+        )
     responses = loop_responses(
         recording.channels[f"setpoint.{axis}"], recording.channels[f"gyro.{axis}"], command, held,
         sample_rate_hz=recording.sample_rate_hz, frequency_hz=FIT_HZ,
@@ -260,15 +272,12 @@ class _Fit:
     def following(self, plant: Plant) -> Following:
         return following(LOOP_HZ, self.closed(plant, LOOP_HZ), *self.step(plant))
 
-    def disagreement(self, plant: Plant, own: Estimate | None) -> list[str]:
-        """Both routes must tell the same phase margin; where they do not, something is not as assumed."""
+    def disagreement_deg(self, plant: Plant, own: Estimate | None) -> float | None:
+        """How far both routes to the phase margin are apart; None where they agree. Then something is not as assumed."""
         other = self.margins(self.by_instrument(0, plant)).phase_margin_deg
         if own is None or other is None or abs(own.value - other) <= _ROUTES_APART_DEG + own.error:
-            return []
-        return [
-            f"two ways to the phase margin differ by {abs(own.value - other):.0f}°: the motors reached their limits unseen, or "
-            "gains and filters are not those that flew; take the margins as rough"
-        ]
+            return None
+        return abs(own.value - other)
 
 
 def _told(
@@ -276,7 +285,7 @@ def _told(
 ) -> AxisLoop:
     edge, others = fitted.margins(plant), [fitted.margins(row) for row in rows]
     moves, other_moves = fitted.following(plant), [fitted.following(row) for row in rows]
-    scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s)
+    scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s) * (1.0 if command_from == "motors" else _UNSEEN_MOTORS)
 
     def told(
         name: str, whole: Margins | Following, left_out: list[Margins] | list[Following], *, is_ratio: bool
@@ -303,7 +312,11 @@ def _told(
     sums = [row.lag_s + row.delay_s for row in rows]
     curves = fitted.curves(LOOP_HZ)
     phase_margin = told("phase_margin_deg", edge, others, is_ratio=False)
-    notes += [*curves.notes, *fitted.disagreement(plant, phase_margin)]
+    apart_deg = fitted.disagreement_deg(plant, phase_margin)
+    if phase_margin is not None and apart_deg is not None:
+        notes.append(_DISAGREE.format(apart_deg))
+        phase_margin = Estimate(value=phase_margin.value, low=phase_margin.value - apart_deg, high=phase_margin.value + apart_deg)
+    notes += curves.notes
     return AxisLoop(
         plant=plant,
         lag_and_delay_s=_surely(jackknifed(plant.lag_s + plant.delay_s, sums, floor=0.0008)),

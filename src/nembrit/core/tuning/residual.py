@@ -66,6 +66,9 @@ def incoming(rows: NoiseRows, flown: Controller) -> Incoming:
     return replace(made, notes=tuple(notes))
 
 
+_SLOW_LOG, _ABOVE_FOLDED = 0.9, 6.0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Residual:
     """Noise behind the gyro filters, and at the motors."""
@@ -143,18 +146,47 @@ def bands_of(frequency_hz: FloatArray, density: FloatArray) -> dict[str, float]:
     return found
 
 
-def check_db(noise: Incoming, flown: Controller) -> dict[str, dict[str, float]]:
-    """How far the flown chain's prediction is from the logged filtered gyro, by axis and band [dB, + is too much].
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Check:
+    """How well the flown chain's own prediction meets the logged filtered gyro, and where that could not be said."""
 
-    Only where both were recorded: that is what can be checked.
+    error_db: dict[str, dict[str, float]]  # axis → band → [dB], + is too much
+    folded: dict[str, tuple[str, ...]]  # axis → bands in which noise from above half the log rate hides the rest
+
+
+def check_of(noise: Incoming, flown: Controller) -> Check:
+    """Predicted against logged filtered gyro by axis and band; only where both gyros were recorded.
+
+    A log slower than the control loop folds noise from above half its rate down, into the raw gyro more than into the filtered
+    one. What comes down is about as dense as the raw spectrum's top tenth: only frequencies that stand 6 times above that are
+    compared, and a band that has less than half of its power there is not judged (the factors are our own, no source).
     """
     found: dict[str, dict[str, float]] = {}
-    rows = noise.rows
+    folded: dict[str, tuple[str, ...]] = {}
+    rows, hz = noise.rows, noise.rows.frequency_hz
     through = noise.through(flown)
+    is_slow = 2 * float(hz[-1]) < _SLOW_LOG * flown.loop_rate_hz
     for axis in rows.raw:
         if axis not in rows.filtered:
             continue
-        told = bands_of(rows.frequency_hz, rows.share @ (rows.raw[axis] * through))
-        measured = bands_of(rows.frequency_hz, rows.share @ rows.filtered[axis])
-        found[axis] = {band: 20 * math.log10(told[band] / measured[band]) for band in told if measured.get(band)}
-    return found
+        raw = rows.share @ rows.raw[axis]
+        clear = raw >= _ABOVE_FOLDED * float(np.median(raw[hz >= 0.9 * hz[-1]])) if is_slow else np.ones(hz.size, bool)
+        whole, part = bands_of(hz, raw), bands_of(hz, np.where(clear, raw, 0.0))
+        told = bands_of(hz, np.where(clear, rows.share @ (rows.raw[axis] * through), 0.0))
+        measured = bands_of(hz, np.where(clear, rows.share @ rows.filtered[axis], 0.0))
+        judged = [band for band in told if measured.get(band) and told[band] and part[band] ** 2 >= 0.5 * whole[band] ** 2]
+        found[axis] = {band: 20 * math.log10(told[band] / measured[band]) for band in judged}
+        if hidden := tuple(band for band in told if band not in judged):
+            folded[axis] = hidden
+    return Check(error_db=found, folded=folded)
+
+
+def folded_sentence(check: Check, axis: str) -> str:
+    """Why bands of an axis could not be checked; "" where all could."""
+    hidden = check.folded.get(axis, ())
+    if not hidden:
+        return ""
+    return (
+        f"Not checked for {axis}: the {' and '.join(hidden)} band. The log is slower than the control loop, so noise from above "
+        "half its rate folds down into it. Log at the loop's rate to check it"
+    )

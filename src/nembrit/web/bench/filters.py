@@ -10,6 +10,7 @@ from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import stated_delay_s, whole_response
 from nembrit.core.setup.controller import Controller
 from nembrit.core.tuning.design import SCHOOLS, best_chain, lag_of, motor_rms_of, target_for, trade_curve
+from nembrit.core.tuning.residual import folded_sentence
 from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES, ComplexArray, FloatArray
 from nembrit.web.bench.chainform import KINDS, PLACES, fields_of, query_of
@@ -49,8 +50,9 @@ def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
     charts = []
     try:
         charts.append(("residual", _residual_chart(bench, change, axis)))
-        errors = bench.checked_db().get(axis)
+        errors = bench.check.error_db.get(axis)
         context["checked"] = max(0.05, *(abs(error) for error in errors.values())) if errors else None
+        context["folded"] = folded_sentence(bench.check, axis)
         context["notes"] = bench.noise.notes
         context["has_map"] = bool(bench.rotor_hz.size)
     except NotEnoughData as error:

@@ -79,7 +79,7 @@ class Choice:
     scales: dict[str, str]  # a unit or a number, as typed
     rates_hz: dict[int, float]
     modes: dict[str, str] = field(default_factory=dict)  # number as written → name
-    followed: frozenset[str] = frozenset()  # fields whose scale followed a correction, and was not typed
+    typed: frozenset[str] = frozenset()  # fields whose unit was typed: they follow no other column
     seen: str = ""  # mark of the meanings that the page showed
     profile_name: str = ""
 
@@ -156,17 +156,10 @@ def following(log: Log, field: str, choice: Choice) -> list[Following]:
     found = []
     for k, follows in {at: role, **fellow_roles(names, units, at, role)}.items():
         one = f"{table}-{columns[k].position}"
-        own = choice.scales.get(one, "").strip() if k != at and _is_typed(columns[k], one, choice) else scale
+        own = choice.scales.get(one, "").strip() if k != at and one in choice.typed else scale
         if choice.roles.get(one) != follows or choice.scales.get(one) != own:
             found.append(Following(field=one, name=columns[k].name, role=follows, scale=own))
     return found
-
-
-def _is_typed(channel: Channel, field: str, choice: Choice) -> bool:
-    """Whether the tuner typed this column's unit: it differs from what was shown, and followed no correction."""
-    was_shown = scale_text(channel.role, channel.factor, channel.offset) if channel.role else ""
-    now = choice.scales.get(field, "").strip()
-    return bool(now) and now != was_shown and field not in choice.followed
 
 
 def _fitting_scale(channel: Channel, role: str, typed: str) -> str:

@@ -228,7 +228,7 @@ def _choice(request: HttpRequest) -> meanings.Choice:
         scales={key.removeprefix("scale-"): text for key, text in given.items() if key.startswith("scale-")},
         rates_hz=rates_hz,
         modes={key.removeprefix("mode-"): text.strip().lower()[:40] for key, text in given.items() if key.startswith("mode-")},
-        followed=frozenset(key.removeprefix("followed-") for key in given if key.startswith("followed-")),
+        typed=frozenset(key.removeprefix("typed-") for key in given if key.startswith("typed-")),
         seen=given.get("seen", ""),
         profile_name=given.get("profile_name", "").strip() if given.get("remember") else "",
     )

@@ -18,10 +18,16 @@ document.addEventListener("htmx:oobBeforeSwap", (event) => {
   if (changed) event.detail.shouldSwap = false;
 });
 
-// a field that was typed into is the tuner's own, whatever it followed before
+// a unit that was typed is the tuner's own: it is said to the server, and follows no other column any more
 document.addEventListener("input", (event) => {
   const field = event.target;
-  if (field instanceof HTMLInputElement && field.classList.contains("follows")) field.classList.remove("follows");
-  const mark = field instanceof HTMLInputElement && document.getElementById(`follows-${field.id}`);
-  if (mark) mark.remove();
+  if (!(field instanceof HTMLInputElement) || !field.name.startsWith("scale-")) return;
+  field.classList.remove("follows");
+  const name = field.name.replace("scale-", "typed-");
+  if (document.getElementsByName(name).length) return;
+  const mark = document.createElement("input");
+  mark.type = "hidden";
+  mark.name = name;
+  mark.value = "1";
+  document.getElementById("typed").append(mark);
 });

@@ -1,0 +1,62 @@
+"""Damage and variation: what does not matter changes no answer, worse data never give a surer one, sound craft stay sound."""
+
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from nembrit.core.analysis.flight import CraftFacts
+from nembrit.core.analysis.run import FlightResults, analyse
+from tests.damage import HARMLESS, RATES, WORSE, Damage, Table, flight_of
+from tests.flying import HEX, controller, flown
+
+CRAFT = CraftFacts(mixer=HEX.mixer(), blades=3, controller=controller())
+
+
+@lru_cache
+def sound() -> Table:
+    flight = flown(7)
+    return Table(t_s=flight.t_s, channels={role: values for role, values in flight.channels.items() if "rpm" not in role})
+
+
+def answers(damage: Damage | None) -> FlightResults:
+    table = sound() if damage is None else damage(sound())
+    return analyse(flight_of(table, CRAFT), only=("loop", "judgement", "metrics"))
+
+
+@lru_cache
+def whole() -> FlightResults:
+    return answers(None)
+
+
+@pytest.mark.parametrize("name", [*HARMLESS, *RATES])
+def test_what_does_not_matter_changes_no_answer(name: str) -> None:
+    found = answers((HARMLESS | RATES)[name])
+    for axis in ("roll", "pitch"):
+        own, other = whole().loop.axes[axis], found.loop.axes[axis]
+        for number in ("phase_margin_deg", "gain_margin_db", "sensitivity_peak", "bandwidth_hz", "delay_s"):
+            was, becomes = getattr(own, number), getattr(other, number)
+            assert becomes.low <= was.value <= becomes.high, number
+            assert becomes.error >= 0.75 * was.error, "an answer that gets surer"
+    assert not [finding.code for finding in found.judgement.faults if finding.severity in ("act", "stop")]
+
+
+@pytest.mark.parametrize("name", WORSE)
+def test_worse_data_never_give_a_surer_answer_nor_a_fault(name: str) -> None:
+    found = answers(WORSE[name])
+    for axis, own in found.loop.axes.items():
+        was = whole().loop.axes[axis].phase_margin_deg
+        if was is not None and own.phase_margin_deg is not None:
+            assert own.phase_margin_deg.error >= 0.75 * was.error
+            assert abs(own.phase_margin_deg.value - was.value) <= own.phase_margin_deg.error + was.error
+    assert not [finding.code for finding in found.judgement.faults if finding.severity in ("act", "stop")]
+    missing = {"roll", "pitch", "yaw"} - set(found.loop.axes)
+    assert all(found.loop.reasons[axis] for axis in missing), "what cannot be known is refused with the reason"
+
+
+def test_lost_rows_take_no_descent_and_no_noise_band_away() -> None:
+    found = answers(HARMLESS["1 % of rows lost"]).metrics.values
+    assert set(found) == set(whole().metrics.values)
+    for name in ("motion_noise.roll", "jitter_noise.roll", "tracking_error.pitch"):
+        assert found[name] == pytest.approx(whole().metrics.values[name], rel=0.02)
+    assert np.isfinite(list(found.values())).all()

@@ -24,6 +24,7 @@ from nembrit.core.types import AXES, FloatArray
 
 _DEG_PER_RAD = 57.29577951308232
 _G_M_S2 = 9.80665
+_LEAST_SHARE = -0.06
 _MOST_SHARE = 1.5  # beyond this a share without a unit is in another scale
 _STILL = (nameless.MOVING, 0.5)  # shares of unchanged samples that tell a measured rate from a wanted one
 _LEFT_OPEN = 0.5  # a meaning as likely wrong as right is left to the tuner
@@ -174,6 +175,10 @@ class _Table(Study):
                     scale = self._speeds_in_radians(rest) or scale
                 for k in rest:
                     self.drafts[k].take(scale)
+        for k in self.of("motor", "throttle"):
+            lowest = float(np.percentile(self.drafts[k].scaled(self.numbers[k]), 0.5)) if self.numbers[k].size else 0.0
+            if lowest < _LEAST_SHARE:
+                self.drafts[k].doubt(0.3, f"falls to {lowest:.0%}: power is never negative, a servo’s deflection is")
         accel = [k for k in self.of("accel") if not self.drafts[k].has_stated_unit]
         if len(accel) >= 3:
             norm = float(np.median(np.sqrt(sum(self.numbers[k] ** 2 for k in accel[:3]))))

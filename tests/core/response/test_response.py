@@ -8,9 +8,11 @@ from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.manoeuvres.detect import snap_stops, wash_descents
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import applied, lost_share, usable_mask
+from nembrit.core.response.estimate import jackknifed
 from nembrit.core.response.loop import integral_over_proportional
 from nembrit.core.response.scores import bounce_back_dps, tracking_error_dps, wash_rms_dps
 from nembrit.core.response.step import UncertainStep, step_response
+from nembrit.core.response.tracking import tracking
 from tests.flying import HEX, flown, recording
 
 RATE_HZ = 1000.0
@@ -191,3 +193,21 @@ def test_scores_of_a_perfect_follower_are_zero_and_of_a_bouncing_one_its_swing()
     noisy = Recording.of(shaking, sample_rate_hz=RATE_HZ, start_s=0.0)
     assert bounce_back_dps(noisy, "roll", snap_stops(noisy, "roll")) < 3.0
     assert wash_rms_dps(swinging, "roll", wash_descents(swinging)) is None  # no throttle channel: no descent
+
+
+@pytest.mark.parametrize("failed", [1, 3, 5])
+def test_blocks_that_cannot_be_left_out_widen_an_interval(failed: int) -> None:
+    known = [5.0 + 0.1 * (k % 3) for k in range(12)]
+    whole = jackknifed(5.1, known)
+    less = jackknifed(5.1, [None] * failed + known[failed:])
+    assert less.error > whole.error
+    assert jackknifed(5.1, [None] * 6 + known[6:]) is None, "half of the flight decides: it is not known"
+
+
+def test_noise_alone_has_no_coherent_band() -> None:
+    rng = np.random.default_rng(3)
+    for seconds in (4.0, 6.0, 12.0):
+        n = int(seconds * RATE_HZ)
+        channels = {"setpoint.roll": rng.normal(0, 50, n), "gyro.roll": rng.normal(0, 50, n)}
+        found = tracking(Recording.of(channels, sample_rate_hz=RATE_HZ), "roll", np.ones(n, bool))
+        assert found.coherent_band_hz is None

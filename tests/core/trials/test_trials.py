@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from nembrit.core.errors import InputError, NotEnoughData
+from nembrit.core.trials.chances import chance_to_find, flights_to_find, smallest_found
 from nembrit.core.trials.permutation import permutation_test
 from nembrit.core.trials.plan import Primary
 from nembrit.core.trials.verdict import FlightValues, compare_flights
@@ -128,3 +129,24 @@ def test_detectable_difference_has_eighty_per_cent_power() -> None:
     assert flights_needed(0.0, sd=0.1, one_sided=True) is None
     with pytest.raises(NotEnoughData):
         welch_test([1.0], [1.0, 2.0])
+
+
+# the power of the exact test, which the trials of the methods (section 7) found for 4 + 4 flights and 20 %
+@pytest.mark.parametrize(("scatter", "chance"), [(0.08, 0.95), (0.10, 0.83), (0.15, 0.54), (0.20, 0.37)])
+def test_the_chance_to_find_a_fifth_less(scatter: float, chance: float) -> None:
+    assert chance_to_find(-math.log(0.8) / scatter, n_before=4, n_after=4) == pytest.approx(chance, abs=0.02)
+
+
+@pytest.mark.parametrize(("design", "n", "chance"), [("free", 4, 0.77), ("blocks", 4, 0.61), ("pairs", 5, 0.58)])
+def test_orders_that_bind_more_find_less(design: str, n: int, chance: float) -> None:
+    effect = detectable_difference(sd=1.0, n_before=n, n_after=n, one_sided=True)  # Student's test would find it in 80 %
+    assert chance_to_find(effect, n_before=n, n_after=n, design=design) == pytest.approx(chance, abs=0.03)
+    smallest = smallest_found(sd=1.0, n_before=n, n_after=n, design=design)
+    assert chance_to_find(smallest, n_before=n, n_after=n, design=design) == pytest.approx(0.8, abs=0.01)
+
+
+def test_an_order_that_can_find_nothing_says_so() -> None:
+    assert chance_to_find(9.0, n_before=4, n_after=4, design="pairs") == 0.0
+    assert smallest_found(sd=1.0, n_before=4, n_after=4, design="pairs") is None
+    assert flights_to_find(1.0, sd=0.0, design="pairs") == 5
+    assert flights_to_find(0.2, sd=0.1, design="free") > flights_needed(0.2, sd=0.1, one_sided=True) - 1

@@ -10,6 +10,7 @@ from nembrit.core.records.log import QualityNote, Recording, Stream
 from nembrit.core.types import BoolArray, FloatArray, IntArray
 
 _COUNTED_PERIODS = 8.0
+_PERHAPS_PERIODS = 1.4  # with stamps that jitter
 _GAP_PERIODS = 1.75  # a step longer than this many periods is a gap (half a period of jitter is none)
 _MAX_GRID_SAMPLES = 200_000_000
 _BRIDGED_S, _BRIDGED_SAMPLES = 0.005, 2  # gaps up to the longer of both are bridged
@@ -169,8 +170,9 @@ def _grid_index(t_s: FloatArray, clock: Clock) -> IntArray:
     """Grid position of every sample: one step per sample, more across gaps."""
     periods = np.diff(t_s) * clock.sample_rate_hz
     steps: IntArray = np.ones(periods.size, np.int64)
-    long = np.flatnonzero(periods > _GAP_PERIODS)
-    if long.size and clock.jitter_ratio > _JITTERY:
+    is_jittery = clock.jitter_ratio > _JITTERY
+    long = np.flatnonzero(periods > (_PERHAPS_PERIODS if is_jittery else _GAP_PERIODS))
+    if long.size and is_jittery:
         # a late stamp is made up for by the next one; lost rows move all the stamps that follow
         lag = np.concatenate(([0.0], np.cumsum(periods - 1)))
         near = long[periods[long] < 2 * _AROUND]

@@ -128,13 +128,8 @@ def test_a_few_wild_samples_are_no_wrong_unit() -> None:
 @pytest.mark.parametrize("trim_us", [-1521.0, 720.0])
 def test_no_slip_moves_a_servo_beyond_its_travel(trim_us: float) -> None:
     surface = Surface(servo=1, role="aileron", direction=1, centre_us=1505.0, throw_us=400.0)
-    trim = Trim(
-        axes={},
-        servos={"1": ServoTrim(centre_us=1505.0, trim_us=trim_us, direction=1)},
-        throttle=None,
-        airspeed_m_s=None,
-        unknown=(),
-    )
+    held = {"1": ServoTrim(centre_us=1505.0, trim_us=trim_us, direction=1)}
+    trim = Trim(axes={}, servos=held, throttle=None, airspeed_m_s=None, unknown=())
     with pytest.raises(InputError, match="check the unit"):
         new_centres([surface], trim)
 
@@ -142,8 +137,9 @@ def test_no_slip_moves_a_servo_beyond_its_travel(trim_us: float) -> None:
 @pytest.mark.parametrize(
     ("need", "words"),
     [
-        (Need(rate_hz=1000), "1000 Hz or more"), (Need(seconds=20), "20 s of flight"), (Need(all_of=("motor.",)), "motor commands"),
-        (Need(any_of=("gyro_raw.", "accel.")), "raw gyro or accel"), (Need(rate_hz=500, seconds=5, all_of=("gyro.",)), ""),
+        (Need(rate_hz=1000), "1000 Hz or more"), (Need(seconds=20), "20 s of flight"),
+        (Need(all_of=("motor.",)), "motor commands"), (Need(any_of=("gyro_raw.", "accel.")), "raw gyro or accel"),
+        (Need(rate_hz=500, seconds=5, all_of=("gyro.",)), ""),
     ],
 )  # fmt: skip
 def test_a_need_says_what_is_lacking(need: Need, words: str) -> None:

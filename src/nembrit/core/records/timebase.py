@@ -52,10 +52,14 @@ def clock_of(t_s: FloatArray) -> Clock:
     # lost rows count as the periods they took: left out, they would take the longer ones of an uneven clock with them
     short = steps_s < _COUNTED_PERIODS * median_s
     n_periods = float(np.maximum(1, np.rint(steps_s[short] / median_s)).sum())
+    jitter_ratio = float(regular_s.std() / regular_s.mean())
+    if jitter_ratio > _JITTERY:
+        periods = np.where(short, steps_s / regular_s.mean(), 1.0)
+        n_periods = float(short.sum() + _lost_at(periods, np.flatnonzero(periods > _PERHAPS_PERIODS)).sum())
     gaps_s = tuple((float(t_s[i]), float(t_s[i + 1])) for i in np.flatnonzero(is_gap))
     return Clock(
         sample_rate_hz=n_periods / float(steps_s[short].sum()),
-        jitter_ratio=float(regular_s.std() / regular_s.mean()),
+        jitter_ratio=jitter_ratio,
         gaps_s=gaps_s,
     )
 
@@ -166,6 +170,25 @@ def _held(values: FloatArray, short: BoolArray) -> FloatArray:
     return np.where(short, values[last], values)
 
 
+def _lost_at(periods: FloatArray, candidates: IntArray) -> FloatArray:
+    """Rows lost at each candidate among the steps [periods], in order: how far the stamps after it are behind those before.
+
+    A late stamp is made up for by the next one; lost rows move all the stamps that follow. What was found just before a
+    candidate is taken out.
+    """
+    lag = np.concatenate(([0.0], np.cumsum(periods - 1)))
+    found = np.zeros(candidates.size)
+    for n, k in enumerate(candidates.tolist()):
+        before, after = lag[max(0, k + 1 - _AROUND) : k + 1].copy(), lag[k + 1 : k + 1 + _AROUND]
+        for m in range(n - 1, -1, -1):
+            place = int(candidates[m])
+            if place <= k - _AROUND:
+                break
+            before[: max(0, before.size - (k - place))] += found[m]
+        found[n] = max(0.0, float(np.rint(np.median(after) - np.median(before))))
+    return found
+
+
 def _grid_index(t_s: FloatArray, clock: Clock) -> IntArray:
     """Grid position of every sample: one step per sample, more across gaps."""
     periods = np.diff(t_s) * clock.sample_rate_hz
@@ -173,11 +196,7 @@ def _grid_index(t_s: FloatArray, clock: Clock) -> IntArray:
     is_jittery = clock.jitter_ratio > _JITTERY
     long = np.flatnonzero(periods > (_PERHAPS_PERIODS if is_jittery else _GAP_PERIODS))
     if long.size and is_jittery:
-        # a late stamp is made up for by the next one; lost rows move all the stamps that follow
-        lag = np.concatenate(([0.0], np.cumsum(periods - 1)))
         near = long[periods[long] < 2 * _AROUND]
-        before = np.median(lag[np.clip(near[:, None] - np.arange(_AROUND), 0, None)], axis=1)
-        after = np.median(lag[np.clip(near[:, None] + 1 + np.arange(_AROUND), None, lag.size - 1)], axis=1)
-        periods[near] = 1 + after - before
+        periods[near] = 1 + _lost_at(periods, near)
     steps[long] = np.maximum(1, np.rint(periods[long])).astype(np.int64)
     return np.concatenate((np.zeros(1, np.int64), np.cumsum(steps)))

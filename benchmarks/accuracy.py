@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import noise_accuracy, prediction_accuracy, response_accuracy, wing_accuracy
+from benchmarks import damage_matrix, noise_accuracy, prediction_accuracy, response_accuracy, wing_accuracy
 from benchmarks.random_craft import random_airframe, sound_controller
 from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse, there
@@ -190,8 +190,9 @@ def main() -> int:
     loops, holds = response_accuracy.measure()
     predictions, keep = prediction_accuracy.measure()
     planes, fly = wing_accuracy.measure()
-    lines = [*lines, "", *loops, "", *predictions, *more, "", *planes]
-    is_good = is_good and is_honest and holds and keep and fly
+    worse, stays = damage_matrix.measure()
+    lines = [*lines, "", *loops, "", *worse, "", *predictions, *more, "", *planes]
+    is_good = is_good and is_honest and holds and keep and fly and stays
     head = [
         "# Accuracy",
         "",

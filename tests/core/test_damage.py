@@ -4,6 +4,8 @@ from functools import lru_cache
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from nembrit.core.analysis.flight import CraftFacts
 from nembrit.core.analysis.run import FlightResults, analyse
@@ -65,3 +67,23 @@ def test_lost_rows_take_no_descent_and_no_noise_band_away() -> None:
     for name in ("motion_noise.roll", "jitter_noise.roll", "tracking_error.pitch"):
         assert found[name] == pytest.approx(whole().metrics.values[name], rel=0.02)
     assert np.isfinite(list(found.values())).all()
+
+
+@pytest.mark.long  # forty whole analyses
+@settings(max_examples=40, derandomize=True)
+@given(st.lists(st.sampled_from(list(HARMLESS | WORSE)), min_size=2, max_size=3, unique=True), st.sampled_from(list(RATES)))
+def test_any_damage_together_ends_in_an_answer_or_a_reason(names: list[str], rate: str) -> None:
+    def damage(table: Table) -> Table:
+        for name in names:
+            if not name.startswith("at "):
+                table = (HARMLESS | WORSE)[name](table)
+        return RATES[rate](table)
+
+    found = answers(damage)
+    for axis in ("roll", "pitch", "yaw"):
+        assert axis in found.loop.axes or found.loop.reasons[axis]
+    for axis, own in found.loop.axes.items():
+        was = whole().loop.axes[axis].phase_margin_deg
+        if was is not None and own.phase_margin_deg is not None:
+            assert abs(own.phase_margin_deg.value - was.value) <= own.phase_margin_deg.error + was.error
+    assert not [finding.code for finding in found.judgement.faults if finding.severity in ("act", "stop")]

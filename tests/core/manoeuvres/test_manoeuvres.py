@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 
 from nembrit.core.manoeuvres.detect import hover_throttle, manoeuvres, snap_stops, wash_descents
-from nembrit.core.manoeuvres.phases import phases_of, usable_window_s
+from nembrit.core.manoeuvres.phases import phases_of, usable_window_s, window_notes
 from nembrit.core.manoeuvres.spans import Span
 from nembrit.core.records.log import Recording
+from nembrit.core.response.scores import bounce_back_dps
 from nembrit.core.setup.card import Card
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.flight import set_point
@@ -163,3 +164,25 @@ def test_motors_or_a_shaking_gyro_stand_in_for_the_throttle() -> None:
     found = phases_of(Recording.of({"gyro.roll": gyro}, sample_rate_hz=RATE_HZ))
     assert found.rests_on == "how much the gyro shakes"
     assert found.windows_s[0] == pytest.approx((3.5, 11.0), abs=0.6)
+
+
+def test_a_throttle_that_contradicts_the_motors_is_doubted_and_not_used() -> None:
+    n = round(60 * RATE_HZ)
+    flying = (np.arange(n) > 2 * RATE_HZ) & (np.arange(n) < 57 * RATE_HZ)
+    current = np.where(np.arange(n) % n < 5 * RATE_HZ, 0.3, 0.0)  # a current that was taken for the throttle
+    channels = {"throttle": current, **{f"motor.{k}": np.where(flying, 0.4, 0.0) for k in range(1, 5)}}
+    found = phases_of(Recording.of(channels, sample_rate_hz=RATE_HZ))
+    assert found.windows_s[0] == pytest.approx((3.5, 56.0), abs=0.1)
+    assert "Check the meaning of the throttle column" in found.doubt
+    notes = window_notes(Recording.of(channels, sample_rate_hz=RATE_HZ))
+    assert [note.code for note in notes] == ["window_doubt"]
+    right = {**channels, "throttle": np.where(flying, 0.35, 0.0)}
+    assert window_notes(Recording.of(right, sample_rate_hz=RATE_HZ)) == ()
+
+
+@pytest.mark.parametrize(("start_s", "end_s"), [(-5.0, -1.0), (4.0, 9.0), (900.0, 901.0)])
+def test_manoeuvres_beyond_a_window_index_nothing(start_s: float, end_s: float) -> None:
+    part = Recording.of({"setpoint.roll": np.ones(2000), "gyro.roll": np.zeros(2000)}, sample_rate_hz=RATE_HZ)
+    span = Span(kind="snap_stop", axis="roll", start_s=start_s, end_s=end_s)
+    assert bounce_back_dps(part, "roll", [span]) is None
+    assert 0 <= span.places(part).start <= span.places(part).stop <= 2000

@@ -8,6 +8,7 @@ import pytest
 
 from benchmarks.random_craft import random_airframe, sound_controller
 from benchmarks.response_accuracy import truth_of
+from nembrit.core.manoeuvres.detect import hover_throttle
 from nembrit.core.records.log import Recording
 from nembrit.core.response.authority import usable_mask
 from nembrit.core.response.axisloop import AxisLoop, axis_loop
@@ -16,7 +17,8 @@ from nembrit.core.setup.controller import Filter
 from nembrit.core.simulate.airframe import Traits, World
 from nembrit.core.simulate.flight import fly
 from nembrit.core.tuning.whatif import Change, predicted
-from tests.flying import CARD
+from tests.flying import CARD, flown, recording
+from tests.flying import controller as flown_controller
 from tests.trueloop import of_the_movement
 
 FORWARD = (Filter(kind="lowpass_1", frequency_hz=40.0),)
@@ -67,3 +69,18 @@ def test_nothing_changed_predicts_what_was_flown(name: str) -> None:
     same = predicted(own, "roll", Change())
     for number in ("phase_margin_deg", "bandwidth_hz", "overshoot_ratio", "rise_time_s"):
         assert getattr(same, number).value == pytest.approx(getattr(own, number).value, rel=1e-6), number
+
+
+def test_a_flight_whose_motors_are_often_at_their_limits_says_so() -> None:
+    part = recording(flown(5))
+    noisy = {role: np.clip(own, 0.3, 0.36) if role.startswith("motor.") else own for role, own in part.channels.items()}
+    noisy["motor.1"] = np.where(np.arange(part.n_samples) % 3 == 0, 1.0, noisy["motor.1"])
+    usable = np.ones(part.n_samples, bool)
+    told = axis_loop(replace(part, channels=noisy), "roll", usable, controller=flown_controller())
+    assert any("saturated loop" in note for note in told.notes)
+
+
+def test_hover_is_the_throttle_flown_most_not_the_middle_one() -> None:
+    throttle = np.concatenate((np.full(9000, 0.31), np.linspace(0.31, 0.85, 11000)))
+    assert np.median(throttle) > 0.33
+    assert hover_throttle(throttle) == pytest.approx(0.31, abs=0.011)

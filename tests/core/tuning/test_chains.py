@@ -14,7 +14,7 @@ from nembrit.core.setup.configuration import Setting
 from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.setup.namemap import Meaning
 from nembrit.core.tuning.design import SCHOOLS, Task, best_chain, lag_of, motor_rms_of, target_for, trade_curve
-from nembrit.core.tuning.residual import check_of, incoming, residual
+from nembrit.core.tuning.residual import check_of, folded_sentence, incoming, residual
 from nembrit.core.tuning.translate import chain_values, gain_values
 from tests.core.tuning.trying import BASE, ROTOR, analysed, bench, low
 
@@ -94,6 +94,21 @@ class TestResidual:
     def test_notches_that_follow_the_motors_are_told_a_little_too_weak(self) -> None:
         rotor = replace(BASE, gyro=(low(250.0), ROTOR))
         assert all(abs(error) < 1.8 for bands in bench(rotor).check.error_db.values() for error in bands.values())
+
+    @pytest.mark.parametrize(("loop_hz", "is_folded"), [(2000.0, False), (8000.0, True)])
+    def test_bands_that_folded_noise_hides_are_not_checked(self, loop_hz: float, is_folded: bool) -> None:
+        # a log slower than its loop, level from 100 Hz on: what stands there may come from above half its rate
+        flown = replace(settings(gyro=(low(150.0),)), loop_rate_hz=loop_hz)
+        level = np.where(HZ < 100, 1.0, 0.01)[None, :]
+        through = np.abs(whole_response(flown.gyro, HZ, loop_hz)) ** 2
+        both = replace(
+            rows(), raw={"yaw": level}, filtered={"yaw": level * through}, seconds=np.ones(1), rotor_hz=np.empty((1, 0))
+        )
+        found = check_of(incoming(both, flown), flown)
+        assert found.error_db["yaw"]["motion"] == pytest.approx(0.0, abs=0.01)
+        assert ("jitter" in found.folded.get("yaw", ())) == is_folded
+        assert ("jitter" in found.error_db["yaw"]) != is_folded
+        assert ("folds down" in folded_sentence(found, "yaw")) == is_folded
 
     def test_without_the_raw_gyro_it_is_worked_back(self) -> None:
         flown = settings(gyro=(low(150.0),))

@@ -1,14 +1,17 @@
 """Meanings of columns through their page: asked for, corrected, kept as profiles, followed by their fellows."""
 
+import json
 import re
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log
 from tests.dialects import DIALECTS
 from tests.flying import flown
+from tests.newdialects import PLANES
 from tests.pageforms import fields_of
 from tests.tables import COUNTED
 
@@ -95,3 +98,62 @@ class TestMeanings:
         assert log.state == "ready"
         assert "Its samples stay" in act(f"/logs/{log.pk}/upload/remove/")
         assert "the uploaded file was removed" in act(f"/logs/{log.pk}/reread/")
+
+
+class TestModesAndDocuments:
+    @pytest.fixture
+    def log(self, craft: Craft, bring) -> Log:
+        bring(("plane.csv", PLANES["per cent of a throw"].written()[0]))
+        return Log.objects.get()
+
+    def test_modes_that_are_numbers_get_names_that_stay(self, client: Client, log: Log, act) -> None:
+        page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
+        named = {name for name in fields_of(page) if name.startswith("mode-")}
+        assert {"mode-21", "mode-9"} <= named
+        assert "writes its flight modes as numbers" in page
+        act(f"/logs/{log.pk}/meanings/", **fields_of(page) | {"mode-21": "Return", "mode-9": "track"})
+        channel = Channel.objects.get(stream__log=log, role="mode")
+        assert {"return", "track"} <= set(channel.labels)
+        again = fields_of(client.get(f"/logs/{log.pk}/meanings/").content.decode())
+        assert (again["mode-21"], again["mode-9"]) == ("return", "track")
+        act(f"/logs/{log.pk}/meanings/", **again | {"mode-9": ""})
+        assert "mode 9" in Channel.objects.get(stream__log=log, role="mode").labels, "a name that is taken away is unknown again"
+
+    def test_meanings_are_exported_and_imported(self, client: Client, log: Log, act) -> None:
+        answer = client.get(f"/logs/{log.pk}/meanings/export/")
+        document = json.loads(answer.content)
+        assert "attachment" in answer["Content-Disposition"]
+        document["columns"]["out_1"] = {"role": "servo.1", "unit": "%", "centre_us": 1512, "throw_us": 400}
+        document["modes"] = {"21": "return"}
+        sent = SimpleUploadedFile("m.json", json.dumps(document).encode())
+        assert "meanings of plane.csv were imported" in act(f"/logs/{log.pk}/meanings/import/", document=sent)
+        servo = Channel.objects.get(stream__log=log, role="servo.1")
+        assert (servo.factor, servo.offset) == (pytest.approx(4.0), 1512.0)
+        assert "% of ±400 around 1512" in client.get(f"/logs/{log.pk}/meanings/").content.decode()
+
+    @pytest.mark.parametrize(
+        ("content", "words"),
+        [
+            (b"no json", "the file is no JSON"), (b'{"schema": "x"}', "expected meanings"),
+            (b'{"schema": "nembrit.meanings/1", "columns": {"fm": {"role": "gyro.left"}}}', "not a role"),
+            (b" " * 1_000_001, "too large"), (None, "choose a file"),
+        ],
+    )  # fmt: skip
+    def test_wrong_files_of_meanings_change_nothing(self, log: Log, act, content: bytes | None, words: str) -> None:
+        before = Log.objects.get().applied_mapping
+        sent = {} if content is None else {"document": SimpleUploadedFile("m.json", content)}
+        page = act(f"/logs/{log.pk}/meanings/import/", **sent)
+        assert words in page
+        assert "Nothing was changed" in page
+        assert (Log.objects.get().applied_mapping, Log.objects.get().state) == (before, "ready")
+
+    @pytest.mark.parametrize("is_typed", [True, False])
+    def test_a_unit_that_was_typed_follows_no_other_column(self, client: Client, log: Log, is_typed: bool) -> None:
+        columns = {channel.name: f"0-{channel.position}" for channel in Channel.objects.filter(stream__log=log, position__gt=0)}
+        first, second = columns["out_1"], columns["out_2"]
+        form = {f"role-{first}": "servo.1", f"scale-{first}": "% of ±400 around 1512"}
+        form |= {f"role-{second}": "servo.2", f"scale-{second}": "% of ±380 around 1487"}
+        form |= {f"typed-{second}": "1"} if is_typed else {}
+        shown = client.post(f"/logs/{log.pk}/meanings/fellows/?field={first}", form).content.decode()
+        assert "servo.3" in shown
+        assert (f'id="scale-{second}"' in shown) != is_typed

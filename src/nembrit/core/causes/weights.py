@@ -11,7 +11,7 @@ from pathlib import Path
 from nembrit.core.errors import InputError
 
 PLACE = Path(__file__).with_name("weights.json")
-FEATURES = 9  # rises whenever a cause measures or weighs its evidence in another way: weights must be fitted anew then
+FEATURES = 10  # rises whenever a cause measures or weighs its evidence in another way: weights must be fitted anew then
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

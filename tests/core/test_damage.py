@@ -36,7 +36,7 @@ def some(names: list[str], always: set[str]) -> list[object]:
     return [name if name in always else pytest.param(name, marks=pytest.mark.long) for name in names]
 
 
-@pytest.mark.parametrize("name", some([*HARMLESS, *RATES], {"0.3 % of rows lost", "swapped rows", "late stamps", "at 990 Hz"}))
+@pytest.mark.parametrize("name", some([*HARMLESS, *RATES], {"0.3 % of rows lost", "late stamps", "at 990 Hz"}))
 def test_what_does_not_matter_changes_no_answer(name: str) -> None:
     found = answers((HARMLESS | RATES)[name])
     for axis in ("roll", "pitch"):
@@ -48,7 +48,7 @@ def test_what_does_not_matter_changes_no_answer(name: str) -> None:
     assert not [finding.code for finding in found.judgement.faults if finding.severity in ("act", "stop")]
 
 
-@pytest.mark.parametrize("name", some(list(WORSE), {"1 % lost in bursts of 40", "clipped gyros", "at 333 Hz", "no motors"}))
+@pytest.mark.parametrize("name", some(list(WORSE), {"1 % lost in bursts of 40", "clipped gyros", "no motors"}))
 def test_worse_data_never_give_a_surer_answer_nor_a_fault(name: str) -> None:
     found = answers(WORSE[name])
     for axis, own in found.loop.axes.items():

@@ -32,11 +32,14 @@ def _measure(sight: Sight) -> Measured:
     past = max(known, key=known.__getitem__, default=None)
     if past is not None:
         values["overshoot_ratio"] = known[past]
+    untested = "" if sight.oscillations else "needs set-point and gyro at 300 Hz or more"
+    seen = Swing(oscillations=sight.oscillations, overshoot_axis=past)
+    if not any(_evidence(values) or ()):  # nothing speaks of it: the loops, which take a second, need not be measured for it
+        return Measured(values=values, seen=seen, untested=untested)
     peaks = [own.loop.sensitivity_peak for axis, own in sight.loops.items() if axis in AXES[:2] and own.loop is not None]
     if len(peaks) == 2:
         values["sensitivity_peak_high"] = max(peak.high for peak in peaks)
-    untested = "" if sight.oscillations else "needs set-point and gyro at 300 Hz or more"
-    return Measured(values=values, seen=Swing(oscillations=sight.oscillations, overshoot_axis=past), untested=untested)
+    return Measured(values=values, seen=seen, untested=untested)
 
 
 def _evidence(v: Values) -> tuple[float, ...] | None:

@@ -6,6 +6,7 @@ import numpy as np
 
 from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.tuning.flown import flown_loop
+from nembrit.core.types import FloatArray
 
 _FILTERS_AT_HZ, _LEAST_DELAY_S = 10.0, 0.001
 
@@ -52,14 +53,12 @@ def classical_gains(found: AxisLoop) -> tuple[Rule, ...]:
     """
     parts, plant = flown_loop(found), found.plant
     hz = parts.frequency_hz
-    phase = np.unwrap(np.angle(parts.ahead))
     at = int(np.searchsorted(hz, _FILTERS_AT_HZ))
     filters_s = -float(np.angle(parts.ahead[at] / plant.response(hz[at : at + 1])[0])) / (2 * np.pi * hz[at])
     delay_s = plant.delay_s + max(filters_s, 0.0) + plant.lag_s / 2 - plant.lead_s
     is_late = delay_s > _LEAST_DELAY_S
     rules = integrating_rules(plant.gain, delay_s) if is_late else {"SIMC": None, "AMIGO": None}
-    under = np.flatnonzero(phase <= -np.pi)
-    ultimate = float(1 / np.abs(parts.ahead[under[0]])) if under.size else None
+    ultimate = _ultimate(np.abs(parts.ahead), np.unwrap(np.angle(parts.ahead)))
     swung = (
         ultimate_rules(ultimate) if ultimate and delay_s > _LEAST_DELAY_S else {"Ziegler–Nichols": None, "Tyreus–Luyben": None}
     )
@@ -68,3 +67,13 @@ def classical_gains(found: AxisLoop) -> tuple[Rule, ...]:
         "Tyreus–Luyben": "Tyreus & Luyben 1992",
     }  # fmt: skip
     return tuple(Rule(name=name, p=value, source=sources[name]) for name, value in (*rules.items(), *swung.items()))
+
+
+def _ultimate(size: FloatArray, phase: FloatArray) -> float | None:
+    """The gain at which a P controller alone would oscillate: where the phase falls through −180°, between two frequencies."""
+    under = np.flatnonzero(phase <= -np.pi)
+    if not under.size or not under[0]:
+        return None
+    k = int(under[0])
+    share = (phase[k - 1] + np.pi) / (phase[k - 1] - phase[k])
+    return float(np.exp(-np.interp(share, (0, 1), np.log(size[[k - 1, k]]))))

@@ -119,6 +119,19 @@ class TestModesAndDocuments:
         act(f"/logs/{log.pk}/meanings/", **again | {"mode-9": ""})
         assert "mode 9" in Channel.objects.get(stream__log=log, role="mode").labels, "a name that is taken away is unknown again"
 
+    def test_modes_in_words_of_a_second_stream_need_no_names(self, client: Client, craft: Craft, bring) -> None:
+        fast = b"".join(b'{"t_us": %d, "throttle": %.3f}\n' % (20_000 * k, 0.3 + k % 7 / 100) for k in range(900))
+        slow = b"".join(
+            b'{"t_us": %d, "alt": %d, "mode": "%s"}\n' % (200_000 * k, 20 + k, b"level" if k < 40 else b"return")
+            for k in range(90)
+        )
+        bring(("box.jsonl", fast + slow))
+        log = Log.objects.get()
+        assert log.streams.count() == 2
+        page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
+        assert not [name for name in fields_of(page) if name.startswith("mode-")]
+        assert "Save these meanings" in page
+
     def test_meanings_are_exported_and_imported(self, client: Client, log: Log, act) -> None:
         answer = client.get(f"/logs/{log.pk}/meanings/export/")
         document = json.loads(answer.content)

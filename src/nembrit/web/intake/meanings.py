@@ -26,7 +26,7 @@ from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
 from nembrit.web.common.seen import seen_of
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
-from nembrit.web.logs.storage import load_pyramid, load_recording
+from nembrit.web.logs.storage import load_pyramid, load_samples, load_values
 from nembrit.web.logs.windows import SURE
 
 _PROVISIONAL_HZ = 1000.0  # rows of a log whose rate is not known yet are laid out so, to be looked at
@@ -256,8 +256,11 @@ def modes_of(log: Log, typed: Mapping[str, str]) -> list[ModeRow]:
     numbers: dict[str, list[str]] = {}
     for code, name in mapping.modes.items():
         numbers.setdefault(name, []).append(code)
-    recording = load_recording(log, ["mode"])
-    codes, words = recording.channels["mode"], recording.labels["mode"]
+    if not any(word in numbers or word.startswith("mode ") for word in channel.labels):
+        return []  # the log writes words
+    times = Channel.objects.select_related("stream").get(stream=channel.stream, position=0)
+    t_s, codes, words = load_values(times), load_samples(channel), channel.labels
+    length_s = float(t_s[-1] - t_s[0])
     found = []
     for place, word in enumerate(words):
         here = np.flatnonzero(codes == place)
@@ -266,8 +269,8 @@ def modes_of(log: Log, typed: Mapping[str, str]) -> list[ModeRow]:
             row = ModeRow(
                 number=code,
                 name=typed.get(f"mode-{code}", "" if word == f"mode {code}" else word),
-                seconds=here.size / recording.sample_rate_hz / len(known),
-                first_s=float(here[0]) / recording.sample_rate_hz,
+                seconds=length_s * here.size / codes.size / len(known),
+                first_s=float(t_s[here[0]] - t_s[0]),
             )
             found.append(row)
     return sorted(found, key=lambda row: row.first_s)

@@ -28,6 +28,7 @@ VARIANTS = {
     "D on the error": (Traits(is_d_on_error=True), {}),
     "I relaxed in quick moves": (Traits(relax_dps=40.0), {}),
     "D that grows in quick moves": (Traits(d_boost_ratio=0.6), {}),
+    "D that grows a little in quick moves": (Traits(d_boost_ratio=0.3), {}),
     "gains that fall with throttle": (Traits(throttle_cut_ratio=0.5), {}),
     "gains that rise as the pack falls": (Traits(volts_power=2.0), {}),
 }
@@ -61,8 +62,14 @@ def test_margins_hold_on_every_variant(name: str) -> None:
     assert own.sensitivity_peak.value == pytest.approx(edge.sensitivity_peak, rel=0.12)
 
 
-def test_what_is_no_filter_is_said() -> None:
-    assert any("grows in quick moves" in note for note in found("D that grows in quick moves")[0].notes)
+@pytest.mark.parametrize("name", ["D that grows in quick moves", "D that grows a little in quick moves"])
+def test_what_is_no_filter_is_said(name: str) -> None:
+    own, edge = found(name)
+    assert any("grows in quick moves" in note for note in own.notes)
+    assert own.phase_margin_deg.low <= edge.phase_margin_deg <= own.phase_margin_deg.high
+
+
+def test_a_filter_is_no_growth() -> None:
     assert not found("its own filter on feed-forward")[0].notes
 
 

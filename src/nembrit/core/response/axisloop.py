@@ -30,7 +30,8 @@ _LEAST_FREQUENCIES = 10
 _LEAST_HELD_S = 9.0
 _PLENTY_S = 18.0  # with less flying the floors grow in proportion
 _ROUTES_APART_DEG = 3.0
-_UNSEEN_MOTORS = 2.0  # floors grow so where the motors are not logged: what they gave is not seen (our own trials)
+# floors grow so (our own trials): what unlogged motors gave is not seen; a controller that changes leaves one route of two
+_UNSEEN_MOTORS, _ONE_ROUTE = 2.0, 2.0
 _DISAGREE = (
     "two ways to the phase margin differ by {:.0f}°: the motors reached their limits unseen, or gains and filters are not those "
     "that flew; take the margins as rough"
@@ -285,7 +286,9 @@ def _told(
 ) -> AxisLoop:
     edge, others = fitted.margins(plant), [fitted.margins(row) for row in rows]
     moves, other_moves = fitted.following(plant), [fitted.following(row) for row in rows]
-    scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s) * (1.0 if command_from == "motors" else _UNSEEN_MOTORS)
+    curves = fitted.curves(LOOP_HZ)
+    scarce = max(1.0, _PLENTY_S / fitted.responses.usable_s)
+    scarce *= (1.0 if command_from == "motors" else _UNSEEN_MOTORS) * (1.0 if curves.calm_d is None else _ONE_ROUTE)
 
     def told(
         name: str, whole: Margins | Following, left_out: list[Margins] | list[Following], *, is_ratio: bool
@@ -310,7 +313,6 @@ def _told(
     shown, every = step_t_s <= 0.4, slice(None, None, 6)
     open_loop, closed = fitted.loop(plant, LOOP_HZ), fitted.closed(plant, LOOP_HZ)
     sums = [row.lag_s + row.delay_s for row in rows]
-    curves = fitted.curves(LOOP_HZ)
     phase_margin = told("phase_margin_deg", edge, others, is_ratio=False)
     apart_deg = fitted.disagreement_deg(plant, phase_margin)
     if phase_margin is not None and apart_deg is not None:

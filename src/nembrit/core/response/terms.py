@@ -20,9 +20,9 @@ _SEGMENT_S = 0.5
 _LEAST_MOVE = 1e-6  # share of full range: a term that never moves has no gain
 _COHERENT = 0.8
 _D_BAND_HZ, _SHAKING_HZ = (3.0, 80.0), (20.0, 100.0)
-_PLAIN, _EXPLAINED = 1e-3, 0.02  # unexplained share of a term: its gain alone is right; its curve is right
+_EXPLAINED = 0.005  # unexplained share of a term whose curve is right: 0.2 % at most in our own trials
 _UNKNOWN = 0.05  # from here on the controller does something that no curve describes
-_CALM_SHARE, _CALM_AROUND_S = 0.15, 0.03
+_CALM_SHARE, _QUICK_SHARE, _CALM_AROUND_S = 0.05, 0.15, 0.03
 _LEAST_LAG_S = 0.0004  # of a low-pass that is told from none
 
 
@@ -68,7 +68,7 @@ def d_curve(recording: Recording, axis: str) -> DCurve | None:
 
     From the gyro's differences to D, whose quotient is nearly level, and then by what differences are of the gyro: gyro → D
     itself rises with frequency while the gyro falls steeply, so that what leaks from bin to bin would turn it by up to 15°.
-    Where the gyro leaves more than 2 % of the term open, D is tried on the error. Where both do, the curve is an average, and
+    Where the gyro leaves more than 0.5 % of the term open, D is tried on the error. Where both do, the curve is an average, and
     its share in calm flying is read where the set-point turns least (a D that grows with stick movement).
     """
     term = moves(recording, f"term_d.{axis}")
@@ -118,7 +118,7 @@ def _calm(recording: Recording, axis: str, x: FloatArray, term: FloatArray) -> "
     told = scipy.signal.sosfiltfilt(sos, filled(term))
     width = max(1, round(_CALM_AROUND_S * rate_hz))
     turning = scipy.ndimage.uniform_filter1d(np.abs(np.gradient(filled(recording.channels[f"setpoint.{axis}"]))), width)
-    edges = np.quantile(turning, (_CALM_SHARE, 1 - _CALM_SHARE))
+    edges = np.quantile(turning, (_CALM_SHARE, 1 - _QUICK_SHARE))
     whole = np.isfinite(term) & np.isfinite(x)
     calm, quick = (
         float(told[part] @ made[part] / max(float(made[part] @ made[part]), 1e-30))

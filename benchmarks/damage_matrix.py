@@ -23,8 +23,8 @@ from nembrit.core.types import AXES
 from tests.damage import HARMLESS, WORSE, Damage, Table, at_rate, flight_of
 from tests.trueloop import of_the_movement
 
-FIRST_SEED = 448120000  # drawn for this run
-N_CRAFT = 8
+FIRST_SEED = 517300000  # drawn for the last run
+N_CRAFT = 6
 RATES_HZ = (250, 333, 500, 800, 960, 1000, 1600, 2000, 3200, 4000)
 VARIANTS: dict[str, Traits | None] = {
     "assumed controller": Traits(), "filter on feed-forward": None, "P on a filtered error": Traits(p_filter_hz=80.0),

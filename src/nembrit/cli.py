@@ -6,6 +6,7 @@ Exit status: 0 done, 2 wrong use, 3 the file cannot be read, 4 readable, but not
 import argparse
 import hashlib
 import json
+import os
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -43,6 +44,9 @@ def main(arguments: list[str] | None = None) -> int:
     except InputError as error:
         print(error, file=sys.stderr)
         return WRONG_USE
+    except BrokenPipeError:  # the reader has enough (`| head`): what Python still holds goes nowhere
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
 
 
 def _parser() -> argparse.ArgumentParser:

@@ -18,6 +18,7 @@ _BLOCK_S = 0.16
 _APART_HZ = 5.0  # speeds closer than this cannot be told apart within a block
 _LEAST_BLOCKS = 6
 _HIGH_BAND = (0.18, 0.47)  # of the sample rate
+_LEAST_LEAD = 1.15  # over the second, of estimated speeds: below it the roughest motor is a draw
 _APART_RATIO = 2.5  # over the median of all: enough to be looked at (starting value, no source)
 
 
@@ -63,12 +64,13 @@ def apart(values: Sequence[float | None]) -> tuple[int, ...]:
 
 
 def once_per_turn(recording: Recording, n_motors: int) -> MotorShares | None:
-    """Amplitude at each motor's own turning over its speed squared, [deg/s at 100 turns a second].
+    """Amplitude at each motor's own turning over its speed, [deg/s at 100 turns a second].
 
     Fits, block by block of 0.16 s, a sine at every motor's phase (recorded speed, summed up) to the gyro of roll and
     pitch by least squares; blocks in which a motor turns within 5 Hz of another say nothing about it. The median over
-    blocks of amplitude / speed² is compared, since an unbalance pulls with the square of speed. None where speeds
-    are not recorded or never far enough apart: snaps in roll and yaw part them.
+    blocks of amplitude / speed is compared: an unbalance pulls with the square of speed, and on a rigid frame a torque that
+    alternates at ω turns it at a rate of torque / (inertia · ω). None where speeds are not recorded or never far enough
+    apart: snaps in roll and yaw part them.
 
     Source: Brandt, Noise and Vibration Analysis (synchronous orders); numbers: starting values of a prototype.
     """
@@ -98,7 +100,7 @@ def once_per_turn(recording: Recording, n_motors: int) -> MotorShares | None:
         for place, motor in enumerate(turning):
             apart = np.abs(np.delete(middle, motor) - middle[motor]).min()
             if apart >= _APART_HZ:
-                kept[motor].append(float(amplitude[place] / (middle[motor] / 100) ** 2))
+                kept[motor].append(float(amplitude[place] / (middle[motor] / 100)))
     values = np.array([np.median(own) if len(own) >= _LEAST_BLOCKS else np.nan for own in kept])
     return _shares(values, min((len(own) for own in kept if len(own) >= _LEAST_BLOCKS), default=0))
 
@@ -106,7 +108,7 @@ def once_per_turn(recording: Recording, n_motors: int) -> MotorShares | None:
 def once_per_turn_estimated(frames: Frames, track: RotorTrack) -> MotorShares | None:
     """The same from estimated speeds: power within 2.5 % of each motor's line in frames where it stands alone.
 
-    Coarser: it may name the roughest motor, never prove it.
+    Coarser: it may name the roughest motor, never prove it; None where two are as rough within 15 %.
     """
     gyros = [power for role, power in frames.power.items() if role.split(".")[-1] in AXES[:2]]
     if not gyros:
@@ -123,9 +125,10 @@ def once_per_turn_estimated(frames: Frames, track: RotorTrack) -> MotorShares | 
         reach = np.maximum(4.0, 0.025 * own[use])
         near = np.abs(frames.frequency_hz[None, :] - own[use, None]) <= reach[:, None]
         band = np.where(near, power[use], 0.0).sum(axis=1) * frames.bin_hz
-        values[motor] = float(np.median(np.sqrt(2 * band) / (own[use] / 100) ** 2))
+        values[motor] = float(np.median(np.sqrt(2 * band) / (own[use] / 100)))
         counts.append(use.size)
-    return _shares(values, min(counts, default=0))
+    found = _shares(values, min(counts, default=0))
+    return found if found is None or found.over_second >= _LEAST_LEAD else None
 
 
 def rough_noise(frames: Frames, track: RotorTrack) -> MotorShares | None:

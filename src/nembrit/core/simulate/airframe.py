@@ -31,7 +31,7 @@ class Airframe:
     blades: int = 3
     gyro_density_dps_rthz: float = 0.012
     gyro_step_dps: float = 1 / 16  # the sensor counts in whole steps
-    line_dps: float = 2.4  # once-per-revolution shake at full speed, one healthy motor
+    line_dps: float = 2.4  # once-per-revolution shake of one healthy motor, over the square of its share of full speed in hover
     blade_line_dps: float = 1.2
     imbalance: tuple[float, ...] = ()  # per motor, 1 = healthy; empty: all healthy
     resonance_hz: tuple[float, float, float] = (180.0, 196.0, 240.0)
@@ -61,6 +61,10 @@ class Faults:
     spike_jump: float = 0.12  # share of full motor range, within about 5 ms
     noisy_axis: str | None = None
     noisy_factor: float = 6.0
+    arm_axis: str | None = None  # a loose or cracked arm lets this axis shake
+    arm_loose: float = 0.2
+    arm_hz: float = 70.0  # in hover; it bends more easily under more thrust
+    arm_softening_ratio: float = 0.25
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,6 +88,25 @@ class Traits:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Laws:
+    """How sizes go together, where nobody knows it for one's own craft; the defaults are the stand-in's.
+
+    An unbalance pulls with the square of speed. On a rigid frame that is an angular acceleration, so the *rate* that a gyro sees
+    goes with the first power, while an accelerometer sees the second (forces of ISO 21940-11 over Newton's second law). A soft
+    mount above its own frequency takes powers away, a mode below it adds some: 1 to 2 are drawn.
+    """
+
+    line_power: float = 1.0
+    bearing_power: float = 1.5  # assumption: 1 to 3.5
+    bearing_modulation_ratio: float = 0.7
+    spikes_alone: bool = False  # whether spikes also come without a jump of the motors
+    gust_s: float = 0.35  # how long a gust lasts: assumption, 0.1 to 1
+    stall_lag_ratio: float = 7.0  # by how much a motor that hardly turns is later
+    gyro_colour_ratio: float = 0.0  # RMS of slow gyro noise over that of white noise
+    mount_damping_ratio: float = 0.14
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class World:
     """Where and how a simulated flight is flown."""
 
@@ -95,6 +118,7 @@ class World:
     faults: Faults = field(default_factory=Faults)
     second_gyro: SecondGyro | None = None
     traits: Traits = field(default_factory=Traits)
+    laws: Laws = field(default_factory=Laws)
 
     def __post_init__(self) -> None:
         if not 0 <= self.wind_m_s <= 25:

@@ -30,6 +30,8 @@ DECIMALS = {
 }  # fmt: skip
 _CELL_FULL_V, _CELL_EMPTY_V = 4.2, 3.45
 _RELAX_HZ, _BOOST_DPS2 = 15.0, 6000.0
+_COLOUR_HZ = 3.0  # below it, coloured gyro noise is slow
+_SPIKE_ALONE = 3.8  # standard deviations: about one spike in two seconds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -164,10 +166,12 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         if not 1 <= bent <= n_motors:
             raise InputError(f"there is no motor {bent}; the craft has {n_motors}")
         imbalance[bent - 1] *= world.faults.propeller_factor
-    faults, second = world.faults, world.second_gyro
+    faults, second, laws = world.faults, world.second_gyro, world.laws
     if faults.bearing_motor is not None and not 1 <= faults.bearing_motor <= n_motors:
         raise InputError(f"there is no motor {faults.bearing_motor}; the craft has {n_motors}")
     sigma_dps = airframe.gyro_density_dps_rthz * np.sqrt(rate_hz / 2)
+    hover_speed = airframe.hover_throttle**THRUST_CURVE_EXPONENT
+    at_hover = hover_speed ** (2 - laws.line_power)  # whatever the law, hover shakes as much
     return kernel.Plant(
         mixer=craft.mixer(),
         authority_dps2=np.array(airframe.authority_dps2),
@@ -180,8 +184,8 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         rotor_top_hz=airframe.rotor_top_hz,
         hover_thrust=airframe.hover_throttle ** (2 * THRUST_CURVE_EXPONENT),
         blades=airframe.blades,
-        line_dps=airframe.line_dps,
-        blade_line_dps=airframe.blade_line_dps,
+        line_dps=airframe.line_dps * at_hover,
+        blade_line_dps=airframe.blade_line_dps * at_hover,
         imbalance=imbalance,
         resonator=_resonators(airframe, rate_hz),
         resonance_gain=np.array(airframe.resonance_gain) * faults.resonance_factor,
@@ -190,7 +194,7 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         gyro_step_dps=airframe.gyro_step_dps,
         balance_offset=np.array([*airframe.balance_offset, 0.0]),
         mount_hz=world.faults.loose_mount_hz,
-        mount_damping=0.14,
+        mount_damping=laws.mount_damping_ratio,
         mount_loose=world.faults.loose_mount,
         v_full=_CELL_FULL_V * airframe.cells,
         v_empty=_CELL_EMPTY_V * airframe.cells,
@@ -200,7 +204,7 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         wind_dps2=55.0 * world.wind_m_s,
         wash_dps2=900.0 * world.wash_ratio,
         bearing_motor=-1 if faults.bearing_motor is None else faults.bearing_motor - 1,
-        bearing_dps=faults.bearing_dps,
+        bearing_dps=faults.bearing_dps * hover_speed ** (1.5 - laws.bearing_power),
         spike_axis=-1 if faults.spike_axis is None else AXES.index(faults.spike_axis),
         spike_dps=faults.spike_dps,
         spike_jump=faults.spike_jump,
@@ -208,6 +212,18 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         stall_speed=0.05,
         second_sigma_dps=-1.0 if second is None else sigma_dps * second.noise_factor,
         second_resonance=1.0 if second is None else second.resonance_ratio,
+        line_power=laws.line_power,
+        bearing_power=laws.bearing_power,
+        bearing_modulation=laws.bearing_modulation_ratio,
+        spike_alone=_SPIKE_ALONE if laws.spikes_alone else np.inf,
+        gust_s=laws.gust_s,
+        stall_lag=laws.stall_lag_ratio,
+        colour_share=1 - math.exp(-2 * math.pi * _COLOUR_HZ / rate_hz),
+        colour_gain=laws.gyro_colour_ratio * np.sqrt(rate_hz / (math.pi * _COLOUR_HZ)),
+        arm_axis=-1 if faults.arm_axis is None else AXES.index(faults.arm_axis),
+        arm_hz=faults.arm_hz,
+        arm_softening=faults.arm_softening_ratio,
+        arm_loose=faults.arm_loose,
     )
 
 

@@ -52,6 +52,18 @@ class Plant(NamedTuple):
     stall_speed: float  # share of the top speed
     second_sigma_dps: float  # noise of a second gyro on another board; negative: there is none
     second_resonance: float  # share of the frame's ringing that reaches its place
+    line_power: float  # of speed, in a line's rate
+    bearing_power: float
+    bearing_modulation: float  # share by which a bearing's noise rises and falls once per turn
+    spike_alone: float  # standard deviations of chance from which a spike comes without a jump
+    gust_s: float
+    stall_lag: float
+    colour_share: float  # of the slow part of the gyro's own noise, a loop
+    colour_gain: float
+    arm_axis: int  # -1: all arms are sound
+    arm_hz: float
+    arm_softening: float  # share of its frequency that a loose arm loses from hover to three times its thrust
+    arm_loose: float
 
 
 class Loop(NamedTuple):
@@ -158,6 +170,8 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
     last_setpoint = setpoint[:, 0].copy()
     mount_x = np.zeros(3)
     mount_v = np.zeros(3)
+    arm_x, arm_v = 0.0, 0.0
+    coloured = np.zeros(3)
     resonator_state = np.zeros((3, 1, 2))
     second_chip = np.zeros((3, loop.chip.shape[0], 2))
     second = np.zeros(3)
@@ -204,7 +218,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
             target = pressure * command_ring[delayed, m] ** plant.curve
             lag = plant.lag_up_s if target > speed[m] else plant.lag_down_s
             if speed[m] < plant.stall_speed:  # a propeller that hardly turns grips late and unevenly
-                lag *= 1 + 7 * (1 - speed[m] / plant.stall_speed)
+                lag *= 1 + plant.stall_lag * (1 - speed[m] / plant.stall_speed)
             step = (1 - np.exp(-dt / lag)) * (target - speed[m])
             old_thrust = speed[m] ** 2
             speed[m] += step
@@ -223,12 +237,13 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
         rough = 0.0
         if plant.bearing_motor >= 0:  # rough noise of a worn bearing: beyond the ordinary lines, once per turn stronger
             m = plant.bearing_motor
-            rough = plant.bearing_dps * speed[m] ** 1.5 * (1 + 0.7 * np.sin(phase[m])) * (extra[k, 0] - rough_before)
+            beat = 1 + plant.bearing_modulation * np.sin(phase[m])
+            rough = plant.bearing_dps * speed[m] ** plant.bearing_power * beat * (extra[k, 0] - rough_before)
             rough_before = extra[k, 0]
         if spike_left > 0:
             spike_left -= 1
         for a in range(3):
-            gust[a] += dt * (-gust[a] / 0.35) + np.sqrt(2 * dt / 0.35) * noise[k, 3 + a]
+            gust[a] += dt * (-gust[a] / plant.gust_s) + np.sqrt(2 * dt / plant.gust_s) * noise[k, 3 + a]
             drive = sinking * noise[k, 3 + a] * np.sqrt(rate_hz)
             wash_1[a] += dt * 2 * np.pi * 12.0 * (drive - wash_1[a])
             wash_2[a] += dt * 2 * np.pi * 3.0 * (wash_1[a] - wash_2[a])
@@ -247,9 +262,9 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
             lines = 0.0
             for m in range(n_motors):
                 way = 0.5 + 0.5 * abs(plant.mixer[m, a]) if a < 2 else 0.35  # force at the hub, thrust at the arm
-                size = plant.imbalance[m] * plant.line_dps * speed[m] ** 2
+                size = plant.imbalance[m] * plant.line_dps * speed[m] ** plant.line_power
                 lines += way * size * (np.sin(phase[m] + 1.57 * a) + 0.25 * np.sin(2 * phase[m] + a))
-                lines += way * plant.blade_line_dps * speed[m] ** 2 * np.sin(plant.blades * phase[m] + a)
+                lines += way * plant.blade_line_dps * speed[m] ** plant.line_power * np.sin(plant.blades * phase[m] + a)
             ringing = _filter(plant.resonator[a : a + 1], resonator_state[a], shake + 0.15 * lines)
             if plant.bearing_motor >= 0:
                 way = 0.5 + 0.5 * abs(plant.mixer[plant.bearing_motor, a]) if a < 2 else 0.35
@@ -266,7 +281,15 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
             if plant.second_sigma_dps >= 0:
                 other = seen - (1 - plant.second_resonance) * rung + extra[k, 2 + a] * plant.second_sigma_dps
                 second[a] = _filter(loop.chip, second_chip[a], other)
-            seen += noise[k, a] * plant.gyro_sigma_dps * plant.axis_noise[a]
+            if a == plant.arm_axis:  # a loose arm bends under its motors' thrust, and grows softer with it
+                w = 2 * np.pi * plant.arm_hz * (1 - plant.arm_softening * (thrust_mean / plant.hover_thrust - 1) / 2)
+                bent = 9000.0 * (0.25 + thrust_mean) * noise[k, 9] + 40.0 * lines - 2 * 0.09 * w * arm_v - w * w * arm_x
+                arm_v += dt * bent
+                arm_x += dt * arm_v
+                seen += plant.arm_loose * arm_v
+            coloured[a] += plant.colour_share * (noise[k, a] - coloured[a])
+            own_noise = noise[k, a] + plant.colour_gain * coloured[a]
+            seen += own_noise * plant.gyro_sigma_dps * plant.axis_noise[a]
             if a == plant.spike_axis and spike_left > 0:
                 seen += spike_size
             raw[a] = np.rint(_filter(loop.chip, chip_state[a], seen) / plant.gyro_step_dps) * plant.gyro_step_dps
@@ -312,7 +335,7 @@ def run(plant, loop, setpoint, throttle, on_ground, charge_start, noise, extra, 
                     last_motor[m] += (1 - np.exp(-loop.n_hold / (0.005 * rate_hz))) * (motor[m] - last_motor[m])
                 if spike_wait > 0:
                     spike_wait -= loop.n_hold
-                elif jump > plant.spike_jump and abs(extra[k, 1]) > 0.8:
+                elif (jump > plant.spike_jump and abs(extra[k, 1]) > 0.8) or abs(extra[k, 1]) > plant.spike_alone:
                     spike_wait = int(0.15 * rate_hz)  # a spike moves the motors itself: that must not bring the next one
                     spike_left = 3
                     spike_size = plant.spike_dps * (0.5 + abs(extra[k, 1])) * (1.0 if extra[k, 1] > 0 else -1.0)

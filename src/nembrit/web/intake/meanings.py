@@ -29,6 +29,7 @@ from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream
 from nembrit.web.logs.storage import load_pyramid, load_samples, load_values
 from nembrit.web.logs.windows import SURE
 
+_MOST_MODES = 40  # numbers in a column that may be modes
 _PROVISIONAL_HZ = 1000.0  # rows of a log whose rate is not known yet are laid out so, to be looked at
 
 
@@ -276,6 +277,38 @@ def modes_of(log: Log, typed: Mapping[str, str]) -> list[ModeRow]:
     return sorted(found, key=lambda row: row.first_s)
 
 
+def modes_chosen(log: Log, field: str, choice: Choice) -> list[ModeRow]:
+    """Modes of a column that was just called the mode, before anything is saved; empty for any other correction."""
+    table, _, position = field.partition("-")
+    if choice.roles.get(field, "").strip() != "mode" or not (table.isdigit() and position.isdigit()):
+        return []
+    channel = (
+        Channel.objects.filter(stream__log=log, stream__table=int(table), position=int(position)).select_related("stream").first()
+    )
+    if channel is None or channel.position == 0:
+        return []
+    if channel.labels is not None:
+        return modes_of(log, {f"mode-{number}": name for number, name in choice.modes.items()})
+    values, t_s = (
+        load_values(channel),
+        load_values(Channel.objects.select_related("stream").get(stream=channel.stream, position=0)),
+    )
+    numbers = np.unique(values[np.isfinite(values)])
+    if not 0 < numbers.size <= _MOST_MODES or np.any(np.mod(numbers, 1)):
+        return []
+    length_s = float(t_s[-1] - t_s[0])
+    rows = [
+        ModeRow(
+            number=f"{number:.0f}",
+            name=choice.modes.get(f"{number:.0f}", ""),
+            seconds=length_s * float(np.mean(values == number)),
+            first_s=float(t_s[np.argmax(values == number)] - t_s[0]),
+        )
+        for number in numbers
+    ]
+    return sorted(rows, key=lambda row: row.first_s)
+
+
 MODE_NAMES = ("manual", "stabilised", "level", "cruise", "track", "return", "circle", "hold", "gain finder", "landing")
 
 
@@ -380,9 +413,10 @@ def _chosen(log: Log, choice: Choice) -> core.Mapping:
         for channel in stream.channels.all():
             field = f"{stream.table}-{channel.position}"
             if channel.position and field in choice.roles:
-                uses[channel.column] = _use(
-                    uses[channel.column], choice.roles[field].strip(), choice.scales.get(field, "").strip()
-                )
+                role, scale = choice.roles[field].strip(), choice.scales.get(field, "").strip()
+                if field not in choice.typed and quantity_of(role) is not None:
+                    scale = _fitting_scale(channel, role, scale)
+                uses[channel.column] = _use(uses[channel.column], role, scale)
         tables.append(TableMapping(clock=clock, columns=tuple(uses)))
     modes = current.modes | {number: name for number, name in choice.modes.items() if name}
     return core.Mapping(tables=tuple(tables), modes={k: name for k, name in modes.items() if choice.modes.get(k, name)})

@@ -209,9 +209,12 @@ def meanings_import(request: HttpRequest, log_id: int) -> HttpResponse:
 @require_POST
 def meanings_fellows(request: HttpRequest, log_id: int) -> HttpResponse:
     """What a correction just made says about columns that are named alike: their fields, filled in anew."""
-    context: dict[str, object] = {}
+    context: dict[str, object] = {"mode_names": meanings.MODE_NAMES}
+    log, field = _log(log_id), request.GET.get("field", "")
     try:
-        context["followers"] = meanings.following(_log(log_id), request.GET.get("field", ""), _choice(request))
+        choice = _choice(request)
+        context["modes"] = meanings.modes_chosen(log, field, choice)
+        context["followers"] = meanings.following(log, field, choice)
     except (CoreError, ValueError) as refused:
         context["error"] = str(refused)
     return render(request, "intake/_fellows.html", context)

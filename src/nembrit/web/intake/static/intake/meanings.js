@@ -14,8 +14,12 @@ document.addEventListener("htmx:beforeRequest", () => {
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
   const field = event.detail.target;
   if (!(field instanceof HTMLInputElement) || !asked.has(field.id)) return;
-  const changed = field.value !== asked.get(field.id) || document.activeElement === field;
-  if (changed) event.detail.shouldSwap = false;
+  const isActive = document.activeElement === field;
+  if (field.value === asked.get(field.id) && !isActive) return;
+  event.detail.shouldSwap = false;
+  // the field that the Tab key has just reached keeps the cursor, and takes the answer's value
+  const answer = event.detail.fragment.querySelector("input");
+  if (isActive && answer && field.value === asked.get(field.id)) field.value = answer.value;
 });
 
 // a unit that was typed is the tuner's own: it is said to the server, and follows no other column any more

@@ -38,7 +38,8 @@ def test_units_are_typed_and_modes_named_while_the_page_answers(page: Page, tmp_
 
 def test_a_column_called_the_mode_shows_its_numbers_and_a_left_unit_gives_way(page: Page, tmp_path: Path) -> None:
     rows = "".join(
-        f"{k * 0.02:.2f}\t{3 if k < 900 else 7}\t{1500 + k % 90}\t{k % 50 / 10}\t{k % 40 / 10}\t{k % 30 / 10}\n" for k in range(1500)
+        f"{k * 0.02:.2f}\t{3 if k < 900 else 7}\t{1500 + k % 90}\t{k % 50 / 10}\t{k % 40 / 10}\t{k % 30 / 10}\n"
+        for k in range(1500)
     )
     (tmp_path / "odd.txt").write_text("seconds\tflightstate\tpwm in A\tp (deg/s)\tq (deg/s)\tr (deg/s)\n" + rows)
     page.goto("/inbox/")

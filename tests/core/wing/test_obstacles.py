@@ -5,6 +5,8 @@ import json
 import numpy as np
 import pytest
 
+from nembrit.core.analysis.wing import Wing
+from nembrit.core.analysis.wingfindings import wing_findings
 from nembrit.core.errors import InputError, LogReadError
 from nembrit.core.wing.obstacles import Obstacle, clearances, far_m, obstacles_from_geojson, obstacles_to_geojson
 from nembrit.core.wing.returnrule import ReturnRule, judge_return, return_passed
@@ -93,7 +95,7 @@ class TestRule:
         [
             ({}, {}, []),
             ({}, {"turns_within_s": 5.0}, ["turns within 5 s"]),
-            ({"over_m": 15.0}, {}, ["climbs past its height by 10 m at most"]),
+            ({"over_m": 15.0}, {}, ["climbs at most 10 m above its return height"]),
             ({}, {"lowest_m": 70.0}, ["stays above 70 m"]),
             ({"circles": False, "lands": True}, {}, ["circles over home"]),
             ({"circles": False, "lands": True}, {"ends": "either"}, []),
@@ -105,6 +107,21 @@ class TestRule:
         points = judge_return(found, (), ReturnRule(**rule))
         assert [point.asked for point in points if point.passed is False] == failed
         assert return_passed(points) is (False if failed else None)  # nothing is marked: clear of it is not told
+
+    @pytest.mark.parametrize(
+        ("drawn", "told"),
+        [
+            ({}, None),
+            ({"over_m": 15.0}, "The return failed: it climbed 15 m above its return height (10 m allowed). Do not rely on it."),
+            ({"circles": False, "lands": True}, None),
+        ],
+    )
+    def test_a_failed_return_is_the_first_finding(self, drawn: dict, told: str | None) -> None:
+        flown = returns_of(track_of(returned(**drawn).recording(), at_hz=RETURN_HZ), None)
+        wing = Wing(wind=None, trim=None, creep=None, told_by_speed="cannot tell", weaving=None, returns=flown)
+        found = wing_findings(wing)
+        assert [one.summary for one in found] == ([] if told is None else [told])
+        assert all(one.severity == "act" for one in found)
 
     @pytest.mark.parametrize(("height_m", "passed"), [(30.0, True), (65.0, False)])
     def test_what_stands_below_the_path_counts(self, height_m: float, passed: bool) -> None:

@@ -3,6 +3,7 @@
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.causes.finding import Finding
 from nembrit.core.wing.rates import forward_word
+from nembrit.core.wing.returnrule import ReturnRule, judge_return
 from nembrit.core.wing.weaving import Weaving
 from nembrit.core.wing.words import signed
 
@@ -11,7 +12,7 @@ _TRIM_US = 15.0  # from where moving a centre is worth it (common practice, no s
 
 def wing_findings(wing: Wing) -> tuple[Finding, ...]:
     """Findings of a plane, most important first."""
-    found = []
+    found = _returns(wing)
     weaving = wing.weaving
     if weaving is not None and weaving.side is not None:
         found.append(_pulled(weaving, wing.told_by_speed))
@@ -21,6 +22,25 @@ def wing_findings(wing: Wing) -> tuple[Finding, ...]:
     found += _gains(wing)
     found += _forwards(wing)
     return tuple(found)
+
+
+def _returns(wing: Wing) -> list[Finding]:
+    """Returns that break the careful limits. Obstacles and limits of one's own are judged on the page of the return."""
+    found = []
+    for n, flown in enumerate(wing.returns, start=1):
+        failed = [point.failure for point in judge_return(flown, (), ReturnRule(ends="either")) if point.passed is False]
+        if not failed:
+            continue
+        found.append(
+            Finding(
+                code="return_failed", severity="act", confidence=None, kind="safety",
+                highlight=f"Return {n} failed" if len(wing.returns) > 1 else "The return failed",
+                conclusion=f": {'; '.join(failed)}. Do not rely on it.", evidence={"start_s": flown.start_s},
+                proof="Correct height, turn or radius in the settings, then fly the return again, in sight and ready to take over.",
+                causes=("return_failed",), caution="Until a return has passed, stay where you can fly home by hand.",
+            )
+        )  # fmt: skip
+    return found
 
 
 def _pulled(weaving: Weaving, by_speed: str) -> Finding:

@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Finding:
-    """One judgement; `severity` is info, watch, act or stop, `kind` mechanical, electrical, aerodynamic, tune or log.
+    """One judgement; `severity` is info, watch, act or stop, `kind` mechanical, electrical, aerodynamic,
+    safety, tune or log.
 
     `confidence` is the share of like cases in which it proved right, on simulated flights; None for a single rule of the
     trade whose share was never measured.

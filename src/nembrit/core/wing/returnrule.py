@@ -40,6 +40,7 @@ class Point:
     asked: str
     flown: str
     passed: bool | None
+    failure: str = ""  # the sentence of one that failed
 
 
 def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> tuple[Point, ...]:
@@ -55,16 +56,20 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
             asked=f"turns within {rule.turns_within_s:g} s",
             flown="never turned" if after is None else f"after {after:.1f} s",
             passed=after is not None and after <= rule.turns_within_s,
+            failure=f"it {'never turned' if after is None else f'turned after {after:.1f} s'}"
+            f" ({rule.turns_within_s:g} s allowed)",
         ),
         Point(
             asked=f"stays above {rule.lowest_m:g} m",
             flown="height not logged" if lowest is None else f"{lowest:.0f} m at the lowest",
             passed=None if lowest is None else lowest >= rule.lowest_m,
+            failure=f"it sank to {lowest or 0:.0f} m ({rule.lowest_m:g} m required)",
         ),
         Point(
-            asked=f"climbs past its height by {rule.overshoot_most_m:g} m at most",
-            flown="not told" if overshoot is None else f"by {max(0.0, overshoot):.0f} m",
+            asked=f"climbs at most {rule.overshoot_most_m:g} m above its return height",
+            flown="unknown" if overshoot is None else f"{max(0.0, overshoot):.0f} m",
             passed=None if overshoot is None else overshoot <= rule.overshoot_most_m,
+            failure=f"it climbed {overshoot or 0:.0f} m above its return height ({rule.overshoot_most_m:g} m allowed)",
         ),
         Point(
             asked=f"passes {rule.clear_by_m:g} m above whatever stands there",
@@ -72,11 +77,13 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
             if nearest is None
             else f"{nearest.above_m:.0f} m above {nearest.obstacle.name}",
             passed=True if nearest is None and over else None if nearest is None else (nearest.above_m or 0.0) >= rule.clear_by_m,
+            failure=f"it passed too near to {'an obstacle' if nearest is None else nearest.obstacle.name}",
         ),
-        Point(asked=ENDS[rule.ends], flown=ended, passed=fits),
+        Point(asked=ENDS[rule.ends], flown=ended, passed=fits, failure=f"it ended otherwise than “{ENDS[rule.ends]}”"),
         Point(
             asked=f"comes within {rule.ends_within_m:g} m of home", flown=f"{flown.nearest_m:.0f} m at the nearest",
             passed=flown.nearest_m <= rule.ends_within_m,
+            failure=f"it stayed {flown.nearest_m:.0f} m away from home ({rule.ends_within_m:g} m allowed)",
         ),
     ]  # fmt: skip
     return tuple(points)

@@ -23,16 +23,19 @@ def power2(exponent: float) -> float:
 
 # cause, evidence's place, the other numbers, the number that moves, how it is written, where it starts to count, its unit
 RISING = [
-    ("loose_mount", 0, {"hump_stronger_db": 0, "hump_width_hz": 30}, "hump_weaker_db", float, 0.0, 2.5),
-    ("loose_mount", 1, {"hump_weaker_db": 0, "hump_width_hz": 30}, "hump_stronger_db", float, 3.0, 2.5),
+    ("loose_mount", 0, {"hump_stronger_db": 0, "hump_width_hz": 30, "hump_hz": 60}, "hump_weaker_db", float, 0.0, 2.5),
+    ("loose_mount", 1, {"hump_weaker_db": 0, "hump_width_hz": 30, "hump_hz": 60}, "hump_stronger_db", float, 3.0, 2.5),
     ("frame_resonance", 1, {"resonance_db": 99}, "resonance_rms_dps", power2, -2.0, 0.5),
     ("frame_resonance", 0, {"resonance_rms_dps": 99}, "resonance_db", float, 6.0, 2.5),
     ("propeller", 0, {"turn_over_second": 1, "turn_is_recorded": 1.0}, "turn_over_median", power2, 0.7, 0.3),
     ("propeller", 1, {"turn_over_median": 1, "turn_is_recorded": 1.0}, "turn_over_second", power2, 0.5, 0.3),
     ("propeller", 0, {"turn_over_second": 1, "turn_is_recorded": 0.0}, "turn_over_median", power2, 0.5, 0.25),
     ("propeller", 1, {"turn_over_median": 1, "turn_is_recorded": 0.0}, "turn_over_second", power2, 0.3, 0.25),
+    ("loose_arm", 0, {}, "arm_beyond_db", float, 5.0, 2.5),
+    ("loose_arm", 1, {"arm_beyond_db": 99}, "arm_softening_ratio", float, 0.04, 0.05),
     ("bearing", 0, {"rough_level": 1}, "rough_over_second", power2, 0.5, 0.5),
-    ("bearing", 1, {"rough_over_second": 99}, "rough_level", lambda e: 10.0**e, -2.0, 0.5),
+    ("bearing", 0, {"rough_over_second": 99}, "rough_level", lambda e: 10.0**e, -2.5, 0.5),
+    ("bearing", 1, {"rough_over_second": 99}, "rough_level", lambda e: 10.0**e, -1.0, 0.5),
     ("electrical_spikes", 0, {"spike_count": 0}, "spike_coincident", math.expm1, 0.5, 0.5),
     ("electrical_spikes", 1, {"spike_coincident": 0}, "spike_count", math.expm1, 1.5, 1.0),
     ("noisy_axis", 0, {}, "noisy_axis_db", float, 2.0, 2.0),
@@ -43,6 +46,9 @@ RISING = [
     ("p_high", 0, {}, "lost_share", float, 0.55, 0.1),
     ("p_high", 0, {"oscillation_hz": 30}, "oscillation_db", float, 10.0, 2.0),
     ("p_high", 1, {"oscillation_db": 9}, "d_over_p", lambda e: power2(-e), -2.2, 0.4),
+    ("p_high", 2, {}, "sensitivity_peak_low", float, 1.8, 0.4),
+    ("filters_low", 2, {"chain_delay_ms": 0}, "chain_lag_deg", float, 14.0, 4.0),
+    ("filters_low", 2, {"chain_delay_ms": 0, "chain_lag_deg": 99}, "sensitivity_peak_low", float, 1.4, 0.2),
     ("i_low", 0, {}, "integral_ratio", lambda e: power2(-e), -0.3, 0.5),
     ("filters_low", 0, {}, "chain_delay_ms", float, 3.2, 0.35),
     ("filters_low", 1, {"chain_delay_ms": 9}, "oscillation_db", float, 3.5, 1.0),
@@ -63,7 +69,12 @@ def test_evidence_begins_at_its_threshold_and_rises_by_its_unit(code, place, oth
 
 # cause, evidence's place, the others, the number, and its value by how much of the evidence is left
 FADING = [
-    ("loose_mount", 0, {"hump_weaker_db": 2.5, "hump_stronger_db": 0}, "hump_width_hz", ((7.9, 0), (14, 0.5), (20.1, 1))),
+    ("loose_mount", 0, {"hump_weaker_db": 2.5, "hump_stronger_db": 0, "hump_hz": 60}, "hump_width_hz",
+     ((7.9, 0), (14, 0.5), (20.1, 1))),
+    ("loose_mount", 0, {"hump_weaker_db": 2.5, "hump_stronger_db": 0, "hump_width_hz": 20}, "hump_hz",
+     ((84, 1), (92.5, 0.5), (101, 0))),
+    ("d_noise", 0, {"output_roughness": 1, "d_over_p": power2(4.3)}, "hump_weaker_db", ((2.9, 1), (4.5, 0.5), (6.1, 0))),
+    ("p_high", 0, {"overshoot_ratio": 0.26}, "sensitivity_peak_high", ((1.69, 0), (1.95, 0.5), (2.3, 1))),
     ("d_noise", 2, {"output_roughness": 1, "d_filter_db": -5.5}, "d_over_p",
      ((power2(2.49), 0), (power2(3.0), 0.5), (power2(3.6), 1))),
     ("p_high", 0, {"overshoot_ratio": 0.26}, "chain_delay_ms", ((3.9, 1), (4.5, 0.5), (5.1, 0))),
@@ -100,6 +111,11 @@ def test_what_cannot_be_judged_at_the_motors_limits(lost: float | None, left: fl
         ("propeller", {"turn_is_recorded": 1.0, "turn_over_median": 2.0}, False),
         ("d_noise", {"output_roughness": 0.0099}, True),
         ("d_noise", {"output_roughness": 0.0101}, False),
+        ("p_high", {"sensitivity_peak_low": 1.69, "oscillation_db": 20.0}, True),
+        ("p_high", {"sensitivity_peak_low": 1.71}, False),
+        ("p_high", {"oscillation_db": 11.9}, True),
+        ("p_high", {"oscillation_db": 12.1}, False),
+        ("p_high", {"lost_share": 0.61, "sensitivity_peak_low": 1.2}, False),
     ],
 )
 def test_what_is_likely_yet_not_worth_acting_on(code: str, values: Values, is_only_a_sign: bool) -> None:

@@ -13,6 +13,7 @@ from nembrit.core.analysis.noise import AxisNoise, GyroNoise, Noise
 from nembrit.core.analysis.response import Response
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.causes.finding import Finding
+from nembrit.core.causes.table import CAUSES
 from nembrit.core.noise.bands import BandLevel
 from nembrit.core.noise.peaks import Peak
 from nembrit.core.response.step import StepResponse
@@ -75,7 +76,7 @@ def test_digits(value: float | None, count: int, text: str) -> None:
         (filters.megabytes(2_300), "2.3\u202fkB"),
         (filters.scaled(0.25, 100.0), 25.0),
         (filters.scaled(None, 100.0), None),
-        (filters.title_of("loose_mount"), "a loose mount or tray"),
+        (filters.title_of("loose_mount"), "loose mount or tray"),
         (filters.title_of("snap_stop"), "snap stop"),
         (filters.item({"a": 1}, "a"), 1),
         (filters.item({}, "a"), None),
@@ -98,12 +99,12 @@ def test_a_chart_is_plain_data() -> None:
 
 HUMP = Finding(
     code="loose_mount", severity="act", confidence=0.9, highlight="A hump of 9.0 dB around 54 Hz",
-    conclusion="in roll and pitch.", evidence={"peak_hz": 54.0}, proof="Press it.",
+    conclusion="in roll and pitch.", evidence={"peak_hz": 54.0}, proof="Press it.", marks_hz=(42.0, 132.0),
 )  # fmt: skip
 
 
 def results(
-    *, findings: int = 0, overshoot: float | None = 0.05, tested: bool = True, noise: bool = True, motion: float | None = 1.0
+    *, findings: int = 0, overshoot: float | None = 0.05, untested: int = 0, noise: bool = True, motion: float | None = 1.0
 ) -> FlightResults:
     """Results of a flight that was never flown."""
     grid = np.arange(301) * 2.0
@@ -127,7 +128,7 @@ def results(
             sample_rate_hz=2000.0,
             window_s=25.0,
         ),
-        judgement=Judgement(findings=(HUMP,) * findings, untested={} if tested else {"loose_mount": "too slow"}),
+        judgement=Judgement(findings=(HUMP,) * findings, untested={cause.code: "too slow" for cause in CAUSES[:untested]}),
     )
 
 
@@ -135,9 +136,10 @@ def results(
     ("found", "title"),
     [
         (results(findings=1), "A hump of 9.0 dB around 54 Hz in roll and pitch"),
-        (results(), "No fault found; every axis follows with little overshoot"),
-        (results(overshoot=0.24), "No fault found; roll overshoots most, by 24 %"),
-        (results(overshoot=0.24, tested=False), "Roll overshoots most, by 24 %"),
+        (results(), "No problem found; every axis follows with little overshoot"),
+        (results(overshoot=0.24), "No problem found; roll overshoots most, by 24 %"),
+        (results(untested=1), "No problem found (1 check not possible); every axis"),
+        (results(overshoot=0.24, untested=9), "Roll overshoots most, by 24 %"),
         (results(overshoot=None), "Noise measured; the response could not be judged"),
         (results(overshoot=None, noise=False), "This log cannot answer"),
     ],

@@ -19,6 +19,7 @@ from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, best_term
 from nembrit.core.tuning.design import Task, lag_of
 from nembrit.core.tuning.flown import flown_loop
+from nembrit.core.tuning.gate import Ruling, ruling
 from nembrit.core.tuning.residual import Check, Incoming, Residual, check_of, incoming, residual
 from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, step_overshoot, swings
 from nembrit.core.types import AXES, FloatArray
@@ -136,6 +137,20 @@ class Choosing:
         told = self.motors(change)
         measured = self.shaping.roughness_ratio if self.shaping else None
         return told.value / measured if told and measured else 1.0
+
+    def ruling(self, change: Change, *, target_rms: float | None = None) -> Ruling:
+        """What stands against a change, over all axes and throttle."""
+        was, becomes = self.motors(Change()), self.motors(change)
+        return ruling(
+            self.loop.axes if self.loop else {},
+            change,
+            flown=self.flown,
+            rotor_hz=self.rotor_hz,
+            steps=self.steps,
+            motors=None if was is None or becomes is None else (was, becomes),
+            target_rms=target_rms,
+            widened=self.widened,
+        )
 
     def best(self, axis: str, limits: Limits) -> BestGains:
         """The fastest P with D of one axis within the limits. Raises NotEnoughData."""

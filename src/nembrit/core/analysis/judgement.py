@@ -1,7 +1,8 @@
 """What a flight's numbers speak for: findings, and what could not be tested."""
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
@@ -23,6 +24,7 @@ class Judgement:
 
     findings: tuple[Finding, ...]
     untested: dict[str, str]
+    measured: dict[str, float] = field(default_factory=dict)  # numbers that the causes were judged by
 
     @property
     def faults(self) -> tuple[Finding, ...]:
@@ -38,7 +40,8 @@ def _run(flight: Flight) -> Judgement:
     symptoms = flight.symptoms
     metrics = {**metrics_of(flight), **_passed_jitter(flight)}
     found = findings_of(flight, symptoms, metrics=metrics, history=flight.history)
-    return Judgement(findings=(*doubts, *found), untested=dict(symptoms.untested))
+    measured = {name: float(value) for name, value in symptoms.values.items() if math.isfinite(value)}
+    return Judgement(findings=(*doubts, *found), untested=dict(symptoms.untested), measured=measured)
 
 
 def _doubts(impossible: Mapping[str, str]) -> tuple[Finding, ...]:
@@ -64,5 +67,5 @@ def _passed_jitter(flight: Flight) -> dict[str, float]:
     return passed
 
 
-_TOLD = 6  # rises when signs or their words change; a change of causes raises the features of the weights
+_TOLD = 7  # rises when signs or their words change; a change of causes raises the features of the weights
 JUDGEMENT = Analysis(key="judgement", version=100 * FEATURES + _TOLD, result=Judgement, run=_run, in_words="what it speaks for")

@@ -36,7 +36,7 @@ def _returns(wing: Wing) -> list[Finding]:
                 code="return_failed", severity="act", confidence=None, kind="safety",
                 highlight=f"Return {n} failed" if len(wing.returns) > 1 else "The return failed",
                 conclusion=f": {'; '.join(failed)}. Do not rely on it.", evidence={"start_s": flown.start_s},
-                proof="Correct height, turn or radius in the settings, then fly the return again, in sight and ready to take over.",
+                proof="Correct height, turn or radius in the settings, then fly it again, in sight and ready to take over.",
                 causes=("return_failed",), caution="Until a return has passed, stay where you can fly home by hand.",
             )
         )  # fmt: skip

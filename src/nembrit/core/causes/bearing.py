@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Shown, Values, Words, log2, over
 from nembrit.core.causes.propeller import NO_COMMANDS, every_motors_speed
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.motors import MotorShares, rough_noise
@@ -25,8 +25,9 @@ def _measure(sight: Sight) -> Measured:
 def _evidence(v: Values) -> tuple[float, ...] | None:
     if "rough_over_second" not in v:
         return None
-    lead = over(log2(v["rough_over_second"]), 0.5, 0.5)
-    return (lead, min(lead, over(float(np.log10(max(v["rough_level"], 1e-6))), -2.0, 0.5)))
+    # a motor that leads by chance among smooth ones is no worn bearing: the lead counts by how much there is of it
+    lead, level = over(log2(v["rough_over_second"]), 0.5, 0.5), float(np.log10(max(v["rough_level"], 1e-6)))
+    return (min(lead, over(level, -2.5, 0.5)), min(lead, over(level, -1.0, 0.5)))
 
 
 def _words(v: Values, rough: MotorShares) -> Words:
@@ -48,8 +49,13 @@ CAUSE = Cause(
     n_evidence=2,
     words=_words,
     look_alikes=(("the speed controller", "spin each motor alone, propellers off, and listen"),),
+    shows=(
+        Shown(name="rough_over_second", label="rough noise, against the next motor", unit="times"),
+        Shown(name="rough_level", label="rough noise at 100 turns a second", unit="(deg/s)²"),
+    ),
     proof="Propellers off, spin each motor alone and by hand: the rough one needs a bearing or a new motor.",
     repair=Repair(
         part="motor {motor}", title="New bearing or motor", button="I mended motor {motor}", metric="jitter_noise.roll"
     ),
+    is_about_motors=True,
 )

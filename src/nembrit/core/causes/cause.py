@@ -53,6 +53,16 @@ class Repair:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Shown:
+    """A number that speaks for or against a cause, as its panel shows it."""
+
+    name: str  # among the measured values
+    label: str
+    unit: str
+    scale: float = 1.0  # from the value to the unit
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Cause:
     """One thing that can be wrong; `evidence` gives numbers from 0 (nothing) up, None where it cannot be judged."""
 
@@ -66,7 +76,12 @@ class Cause:
     words: Callable[[Values, Any], Words]
     look_alikes: tuple[tuple[str, str], ...]  # other cause → the test that tells them apart
     proof: str
+    shows: tuple[Shown, ...]
     repair: Repair | None = None
+    title: str = ""  # in place of the name, where findings are listed
+    is_about_motors: bool = False  # told on the page of the motors too
+    marks_order: int | None = None  # of the motors' speeds, in pictures
+    marks_hz: tuple[float, float] | None = None  # a band, in pictures of roll and pitch
     is_only_a_sign: Callable[[Values], bool] = lambda values: False  # likely, yet not worth acting on by itself
 
 
@@ -79,10 +94,15 @@ def over(value: float, start: float, unit: float, most: float = 4.0) -> float:
     return float(np.clip((value - start) / unit, 0.0, most))
 
 
+def or_neutral(v: Values, name: str, neutral: float) -> float:
+    """A number, or the value that neither blames nor clears where it was not measured."""
+    return v.get(name, neutral)
+
+
 def log2(value: float) -> float:
     return float(np.log2(max(value, 1e-6)))
 
 
 def within_limits(v: Values) -> float:
     """0 where the motors were at their limits for most of the flight: then neither I nor idle can be judged."""
-    return 1 - float(np.clip((v.get("lost_share", 0.0) - 0.5) / 0.25, 0.0, 1.0))
+    return 1 - float(np.clip((v["lost_share"] - 0.5) / 0.25, 0.0, 1.0)) if "lost_share" in v else 1.0

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Shown, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.noise.roughness import rms_above
@@ -66,8 +66,10 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
     ratio = over(log2(v["d_over_p"]), 3.9, 0.4)
     # an open filter is a fault only where D has something to pass on
     is_large = float(np.clip(log2(v["d_over_p"]) - 2.5, 0.0, 1.0))
-    opened = over(v.get("d_filter_db", -20.0), -7.0, 1.5) * is_large
-    return (ratio, min(ratio, over(log2(v["output_roughness"]), -5.5, 0.75)), opened)
+    opened = over(v["d_filter_db"], -7.0, 1.5) * is_large if "d_filter_db" in v else 0.0
+    # a hump in both axes is a shaking mount, whose noise D passes on as it must
+    own = 1 - float(np.clip((v["hump_weaker_db"] - 3) / 3, 0.0, 1.0)) if "hump_weaker_db" in v else 1.0
+    return tuple(own * sign for sign in (ratio, min(ratio, over(log2(v["output_roughness"]), -5.5, 0.75)), opened))
 
 
 def _words(v: Values, seen: None) -> Words:
@@ -90,5 +92,10 @@ CAUSE = Cause(
     words=_words,
     is_only_a_sign=lambda v: v["output_roughness"] < _LEAST_ROUGHNESS,
     look_alikes=(("a noisy gyro", "halve D for one flight: does the gyro's own noise stay?"),),
+    shows=(
+        Shown(name="output_roughness", label="motor movement above 60 Hz", unit="%", scale=100.0),
+        Shown(name="d_over_p", label="D against P above 60 Hz", unit="times"),
+        Shown(name="d_filter_db", label="what D’s filters leave at 200 to 400 Hz", unit="dB"),
+    ),
     proof="Lower the D filter or halve D for one short flight: motors must be cooler and the outputs smoother.",
 )

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Shown, Values, Words, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.spikes import Spikes
 from nembrit.core.records.needs import Need
@@ -59,6 +59,10 @@ CAUSE = Cause(
         ("a loose plug", "wiggle the plugs on the bench while recording"),
         ("a failing gyro", "swap the board: do the spikes stay away? Check every axis again, they may move"),
     ),
+    shows=(
+        Shown(name="spike_count", label="spikes", unit="in this flight"),
+        Shown(name="spike_coincident", label="of them with a motor jump", unit="in this flight"),
+    ),
     proof="Add a capacitor at the battery leads or swap the board, fly the same card, and check every axis again.",
     repair=Repair(
         part="capacitor or board",
@@ -66,4 +70,5 @@ CAUSE = Cause(
         button="I cured the wiring",
         metric="jitter_noise.{axis}",
     ),
+    is_about_motors=True,
 )

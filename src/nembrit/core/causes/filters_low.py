@@ -1,25 +1,40 @@
 """Filters too low: their delay costs more than the noise they save."""
 
-from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Shown, Values, Words, over
 from nembrit.core.causes.sight import Sight
+from nembrit.core.filters.stated import stated_delay_s
 from nembrit.core.records.needs import Need
 from nembrit.core.response.loop import chain_delay_s
 from nembrit.core.types import AXES
 
+_LAG_DEG = 14.0  # at the crossover: usual chains cost 5 to 12° (our own trials)
+
 
 def _measure(sight: Sight) -> Measured:
-    delays = [delay for axis in AXES[:2] if (delay := chain_delay_s(sight.recording, axis)) is not None]
+    delays = {axis: delay for axis in AXES[:2] if (delay := chain_delay_s(sight.recording, axis)) is not None}
+    if not delays and sight.controller is not None:  # what the settings say of them
+        delays = dict.fromkeys(AXES[:2], stated_delay_s(sight.controller.gyro, sight.controller.loop_rate_hz))
     if not delays:
-        return Measured(untested="needs the raw and the filtered gyro: switch both on")
-    return Measured(values={"chain_delay_ms": 1000 * max(delays)})
+        return Measured(untested="needs the raw and the filtered gyro: switch both on, or save the filters’ settings")
+    values = {"chain_delay_ms": 1000 * max(delays.values())}
+    loops = {axis: own.loop for axis, own in sight.loops.items() if axis in delays and own.loop is not None}
+    lags = [360 * loop.crossover_hz * delays[axis] for axis, loop in loops.items() if loop.crossover_hz is not None]
+    if lags:
+        values["chain_lag_deg"] = max(lags)
+    return Measured(values=values)
 
 
 def _evidence(v: Values) -> tuple[float, ...] | None:
     if "chain_delay_ms" not in v:
         return None
     late = over(v["chain_delay_ms"], 3.2, 0.35)
-    # a late loop rings; a long but harmless chain on a slow craft does not
-    return (late, min(late, over(v.get("oscillation_db", 0.0), 3.5, 1.0)))
+    # a late loop oscillates; a long but harmless chain on a slow craft does not
+    swings = over(v["oscillation_db"], 3.5, 1.0) if "oscillation_db" in v else 0.0
+    # what the chain costs where the loop crosses over, of a loop with little margin
+    costs = over(v["chain_lag_deg"], _LAG_DEG, 4.0) if "chain_lag_deg" in v else 0.0
+    if "sensitivity_peak_low" in v:
+        costs = min(costs, over(v["sensitivity_peak_low"], 1.4, 0.2))
+    return (late, min(late, swings), costs)
 
 
 def _words(v: Values, seen: None) -> Words:
@@ -37,8 +52,12 @@ CAUSE = Cause(
     needs=Need(rate_hz=250, seconds=LEAST_S, all_of=("gyro_raw.", "gyro.")),
     measure=_measure,
     evidence=_evidence,
-    n_evidence=2,
+    n_evidence=3,
     words=_words,
     look_alikes=(("P too high", "open the filters first; if the swing stays, lower P"),),
+    shows=(
+        Shown(name="chain_delay_ms", label="delay of the gyro filters", unit="ms"),
+        Shown(name="chain_lag_deg", label="phase that they cost at the crossover", unit="°"),
+    ),
     proof="Raise the lowest gyro filter by half: delay falls at once; see that motors stay cool.",
 )

@@ -4,6 +4,22 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """A number behind a finding, beside what nine in ten sound simulated flights show."""
+
+    label: str
+    unit: str
+    value: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def is_usual(self) -> bool | None:
+        """Whether sound craft show the like; None where that was never counted."""
+        return None if self.low is None or self.high is None else self.low <= self.value <= self.high
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Finding:
     """One judgement; `severity` is info, watch, act or stop, `kind` mechanical, electrical, aerodynamic,
     safety, tune or log.
@@ -26,6 +42,11 @@ class Finding:
     likelihood: dict[str, float] = field(default_factory=dict)  # of the causes, where they were ranked
     look_alikes: tuple[tuple[str, str], ...] = ()  # what else it could be, and the test that tells
     caution: str = ""
+    readings: tuple[Reading, ...] = ()
+    title: str = ""  # what it is called in lists; empty: the code in words
+    is_about_motors: bool = False
+    marks_order: int | None = None
+    marks_hz: tuple[float, float] | None = None
 
     @property
     def follows(self) -> str:

@@ -5,13 +5,15 @@ from dataclasses import dataclass, field
 
 from nembrit.core.causes import signs
 from nembrit.core.causes.cause import TUNE, Cause
-from nembrit.core.causes.finding import Finding
+from nembrit.core.causes.finding import Finding, Reading
 from nembrit.core.causes.ranking import CLEAN, Ranking, rank
 from nembrit.core.causes.sight import Sight
 from nembrit.core.causes.symptoms import Symptoms
-from nembrit.core.causes.table import BY_CODE
+from nembrit.core.causes.table import BY_CODE, CAUSES
+from nembrit.core.causes.weights import fitted_weights
 from nembrit.core.types import AXES
 
+_FAR = 1.0  # beyond the usual range, in widths of it
 ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
 # more than this has not been shown: of findings stated at 98 %, 25 of 29 were right in a simulated world that the fit never saw
 MOST_SURE = 0.9
@@ -39,6 +41,8 @@ def findings_of(
     extra = _single(symptoms, sight, metrics)
     if history is not None:
         extra += _compared(ranked, metrics, history)
+    if not [finding for finding in ranked if finding.severity != "info"]:
+        extra += _unexplained(symptoms.values)
     named = {finding.code for finding in ranked}
     if ranked and ranked[0].severity == "act":
         # a loud fault has secondary symptoms: single signs of it are no news
@@ -62,7 +66,8 @@ def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: Hist
 
 
 def _by_likelihood(ranking: Ranking) -> list[tuple[str, float]]:
-    found = [(code, value) for code, value in ranking.likelihood.items() if code != CLEAN and value >= HINT]
+    known = {code: value for code, value in ranking.likelihood.items() if code != CLEAN and code not in ranking.unjudged}
+    found = [(code, value) for code, value in known.items() if value >= HINT]
     return sorted(found, key=lambda pair: -pair[1])
 
 
@@ -76,7 +81,8 @@ def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Rankin
         )
     if severity == "act" and cause.is_only_a_sign(symptoms.values):
         severity = "watch"
-    others = {code: value for code, value in ranking.likelihood.items() if code not in (CLEAN, cause.code) and value >= 0.05}
+    untold = (CLEAN, cause.code, *ranking.unjudged)
+    others = {code: value for code, value in ranking.likelihood.items() if code not in untold and value >= 0.05}
     caution = "" if cause.kind == TUNE else f"{_CAUTION} {_SAFETY}"
     return Finding(
         code=cause.code,
@@ -93,7 +99,48 @@ def _ranked(cause: Cause, likelihood: float, symptoms: Symptoms, ranking: Rankin
         look_alikes=cause.look_alikes,
         proof=cause.proof,
         caution=caution,
+        readings=_readings(cause, symptoms.values),
+        title=cause.title or cause.name,
+        is_about_motors=cause.is_about_motors,
+        marks_order=cause.marks_order,
+        marks_hz=cause.marks_hz,
     )
+
+
+def _unexplained(values: Mapping[str, float]) -> list[Finding]:
+    """A number far beyond what sound craft show, where no cause is likely: something vibrates that none of them explains."""
+    found: list[tuple[float, Reading]] = []
+    for cause in CAUSES:
+        for reading in _readings(cause, values):
+            if reading.low is None or reading.high is None or reading.high <= reading.low:
+                continue
+            found.append(((reading.value - reading.high) / (reading.high - reading.low), reading))
+    beyond, far = max(found, key=lambda pair: pair[0], default=(0.0, None))
+    if far is None or beyond < _FAR:
+        return []
+    unit = f" {far.unit}" if far.unit else ""
+    return [
+        Finding(
+            code="unexplained", severity="info", confidence=None,
+            highlight=f"{far.label.capitalize()}: {far.value:.3g}{unit}, where sound craft show up to {far.high:.3g}",
+            conclusion=": unusual, and none of the known causes explains it.", evidence={"value": far.value},
+            proof="Fly the same card again. If it stays, compare with an earlier flight of this craft.",
+        )
+    ]  # fmt: skip
+
+
+def _readings(cause: Cause, values: Mapping[str, float]) -> tuple[Reading, ...]:
+    """The numbers that spoke for and against a cause."""
+    usual = fitted_weights().usual
+    found = []
+    for shown in cause.shows:
+        if shown.name not in values:
+            continue
+        low, high = (shown.scale * end for end in usual[shown.name]) if shown.name in usual else (None, None)
+        found.append(
+            Reading(label=shown.label, unit=shown.unit, value=float(shown.scale * values[shown.name]), low=low, high=high)
+        )
+    return tuple(found)
 
 
 def _single(symptoms: Symptoms, sight: Sight, metrics: Mapping[str, float]) -> list[Finding]:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Shown, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.lines import Line
 from nembrit.core.records.needs import Need
@@ -82,6 +82,10 @@ CAUSE = Cause(
     n_evidence=2,
     words=_words,
     look_alikes=(("a motor's line that hardly moves", "fly the throttle ramp: a resonance stays at its frequency"),),
+    shows=(
+        Shown(name="resonance_db", label="line above its surroundings", unit="dB"),
+        Shown(name="resonance_rms_dps", label="its size in hover", unit="deg/s"),
+    ),
     proof="Fly the throttle ramp from a tenth to nine tenths: a resonance stays, motors move. Then stiffen that part.",
     repair=Repair(part="frame", title="Stiffened what rang", button="I stiffened the frame", metric="jitter_noise.{axis}"),
 )

@@ -1,6 +1,6 @@
 """Idle too low: at zero throttle the motors turn too slowly to grip."""
 
-from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over, within_limits
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Shown, Values, Words, log2, over, within_limits
 from nembrit.core.causes.i_low import AT_LIMITS, MOSTLY_LOST
 from nembrit.core.causes.sight import Sight
 from nembrit.core.records.needs import Need
@@ -52,5 +52,6 @@ CAUSE = Cause(
         ("a tired pack", "fly the floats again with a fresh pack"),
         ("a slow speed controller", "spin each motor up alone, propellers off, and listen for one that starts late"),
     ),
+    shows=(Shown(name="idle_lag_ratio", label="motor lag at zero throttle against flight", unit="times"),),
     proof="Three floats in calm air; then raise the idle by a fifth and fly three more: power must return evenly.",
 )

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Shown, Values, Words, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.hump import Hump, hump_of
 from nembrit.core.records.needs import Need
@@ -30,6 +30,7 @@ def _measure(sight: Sight) -> Measured:
         "hump_weaker_db": min(hump.excess_db for hump in both),
         "hump_stronger_db": max(hump.excess_db for hump in both),
         "hump_width_hz": max(hump.width_hz for hump in both),
+        "hump_hz": max(both, key=lambda hump: hump.excess_db).peak_hz,
     }
     return Measured(values=values, seen=humps)
 
@@ -37,7 +38,9 @@ def _measure(sight: Sight) -> Measured:
 def _evidence(v: Values) -> tuple[float, ...] | None:
     if "hump_weaker_db" not in v:
         return None
-    wide = float(np.clip((v["hump_width_hz"] - 8) / 12, 0.0, 1.0))
+    # the higher, the rather a part of the frame: a mount of 100 Hz is broad, a frame's mode there is not
+    least_hz = 8 + 12 * float(np.clip((v["hump_hz"] - 85) / 15, 0.0, 1.0))
+    wide = float(np.clip((v["hump_width_hz"] - least_hz) / 12, 0.0, 1.0))
     return (over(v["hump_weaker_db"], 0.0, 2.5) * wide, over(v["hump_stronger_db"], 3.0, 2.5) * wide)
 
 
@@ -63,6 +66,10 @@ CAUSE = Cause(
         ("a cracked arm", "press and twist every arm by hand; tap it and listen"),
         ("P too high", "fly with P a fifth lower: a loose mount keeps its hump"),
     ),
+    shows=(
+        Shown(name="hump_weaker_db", label="hump in the weaker of roll and pitch", unit="dB"),
+        Shown(name="hump_width_hz", label="its width", unit="Hz"),
+    ),
     proof="Press and tighten every part between frame and controller, then fly the same card again.",
     repair=Repair(
         part="flight controller tray",
@@ -70,4 +77,6 @@ CAUSE = Cause(
         button="I tightened the mount",
         metric="motion_noise.roll",
     ),
+    title="loose mount or tray",
+    marks_hz=(42.0, 132.0),
 )

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Values, Words, over
+from nembrit.core.causes.cause import ELECTRICAL, LEAST_S, Cause, Measured, Repair, Shown, Values, Words, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.records.needs import Need
 
@@ -50,6 +50,7 @@ CAUSE = Cause(
             "record ten seconds on the ground, motors off: noise stays if the chip is to blame",
         ),
     ),
+    shows=(Shown(name="noisy_axis_db", label="quiet level above the next axis", unit="dB"),),
     proof="Record ten seconds at rest, motors off: if this axis still stands out, the chip is noisy; replace the board.",
     repair=Repair(
         part="flight controller board", title="Swapped the board", button="I swapped the board", metric="jitter_noise.{axis}"

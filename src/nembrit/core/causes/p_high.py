@@ -5,13 +5,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, TUNE, Cause, Measured, Shown, Values, Words, log2, or_neutral, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.records.needs import Need
 from nembrit.core.types import AXES
 
 _MOSTLY, _LOUD_SWING_DB = 0.6, 12.0
-_SOUND_PEAK, _PEAK_UNIT = 1.7, 0.5  # of the sensitivity peak, by the upper end of its interval (our own, no source)
+# of the sensitivity peak: sound by the upper end of its interval, too high by the lower one (our own, no source)
+_SOUND_PEAK, _PEAK_UNIT, _HIGH_PEAK, _HIGH_UNIT = 1.7, 0.5, 1.8, 0.4
+_LATE_MS = (4.0, 5.0)  # from here on the filters are to blame for what a loop does, at the end for all of it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,45 +36,66 @@ def _measure(sight: Sight) -> Measured:
         values["overshoot_ratio"] = known[past]
     untested = "" if sight.oscillations else "needs set-point and gyro at 300 Hz or more"
     seen = Swing(oscillations=sight.oscillations, overshoot_axis=past)
-    if not any(_evidence(values) or ()):  # nothing speaks of it: the loops, which take a second, need not be measured for it
-        return Measured(values=values, seen=seen, untested=untested)
     peaks = [own.loop.sensitivity_peak for axis, own in sight.loops.items() if axis in AXES[:2] and own.loop is not None]
-    if len(peaks) == 2:
+    if peaks:
+        values["sensitivity_peak_low"] = max(peak.low for peak in peaks)
+    if len(peaks) == 2:  # a loop that could not be measured may be any
         values["sensitivity_peak_high"] = max(peak.high for peak in peaks)
     return Measured(values=values, seen=seen, untested=untested)
 
 
 def _evidence(v: Values) -> tuple[float, ...] | None:
-    if not {"oscillation_db", "overshoot_ratio", "lost_share"} & v.keys():
+    if not {"oscillation_db", "overshoot_ratio", "lost_share", "sensitivity_peak_low"} & v.keys():
         return None
-    slow_chain = float(np.clip((v.get("chain_delay_ms", 2.0) - 4.0) / 1.0, 0.0, 1.0))
-    swing_db = v.get("oscillation_db", 0.0)
-    # P high above D: the loop swings more than D holds against (a second sign, counted only beside the first)
-    lead = over(2.2 - log2(v.get("d_over_p", 8.0)), 0.0, 0.4) if swing_db > 2.5 else 0.0
-    past = over(v.get("overshoot_ratio", 0.0), 0.2, 0.06)
+    swing_db = or_neutral(v, "oscillation_db", 0.0)  # with the set-point it is always measured
+    past = over(v["overshoot_ratio"], 0.2, 0.06) if "overshoot_ratio" in v else 0.0
     # a swing that no sound craft shows is enough by itself; from 50 Hz on it is a mount rather than the loop
-    loud = over(swing_db, 10.0, 2.0) * float(np.clip((50 - v.get("oscillation_hz", 0.0)) / 10, 0.0, 1.0))
+    loud = (
+        over(swing_db, 10.0, 2.0) * float(np.clip((50 - or_neutral(v, "oscillation_hz", 0.0)) / 10, 0.0, 1.0))
+        if swing_db > 0
+        else 0.0
+    )
     # motors at their limits for most of the flight: whatever the sticks do, the loop asks for more than there is
-    beyond = over(v.get("lost_share", 0.0), 0.55, 0.1)
+    beyond = over(v["lost_share"], 0.55, 0.1) if "lost_share" in v else 0.0
+    # P high above D: the loop oscillates more than D holds against (a second sign, counted only beside the first)
+    lead = over(2.2 - log2(v["d_over_p"]), 0.0, 0.4) if swing_db > 2.5 and "d_over_p" in v else 0.0
     # a loop that is measured to be far from oscillation is not too quick, whatever its steps look like
-    near = float(np.clip((v.get("sensitivity_peak_high", 9.0) - _SOUND_PEAK) / _PEAK_UNIT, 0.0, 1.0))
-    return tuple(sign * (1 - slow_chain) * near for sign in (max(loud, past, beyond), lead))
+    near = float(np.clip((or_neutral(v, "sensitivity_peak_high", np.inf) - _SOUND_PEAK) / _PEAK_UNIT, 0.0, 1.0))
+    steep = over(v["sensitivity_peak_low"], _HIGH_PEAK, _HIGH_UNIT) if "sensitivity_peak_low" in v else 0.0
+    delay_ms = or_neutral(v, "chain_delay_ms", _LATE_MS[0])
+    late = 1 - float(np.clip((delay_ms - _LATE_MS[0]) / (_LATE_MS[1] - _LATE_MS[0]), 0.0, 1.0))
+    return tuple(sign * late for sign in (max(loud, past, beyond) * near, lead * near, steep))
+
+
+def _is_only_a_sign(v: Values) -> bool:
+    """Without margins that are measured too low, or motors at their limits, steps and spectra alone call for no action."""
+    if "lost_share" in v and v["lost_share"] > _MOSTLY:
+        return False
+    if "sensitivity_peak_low" in v:
+        return v["sensitivity_peak_low"] < _SOUND_PEAK
+    return not ("oscillation_db" in v and v["oscillation_db"] > _LOUD_SWING_DB)
 
 
 def _words(v: Values, seen: Swing) -> Words:
     axis = seen.overshoot_axis
-    if axis and (v.get("overshoot_ratio", 0.0) > 0.25 or not seen.oscillations):
+    if axis and (or_neutral(v, "overshoot_ratio", 0.0) > 0.25 or not seen.oscillations):
         return Words(
             axis=axis,
             highlight=f"{axis.capitalize()} overshoots every step by {100 * v['overshoot_ratio']:.0f} % or more",
             conclusion=": the loop is near its limit, P is too high.",
             evidence={"overshoot_ratio": v["overshoot_ratio"]},
         )
-    if v.get("lost_share", 0.0) > _MOSTLY and v.get("oscillation_db", 0.0) < _LOUD_SWING_DB:
+    if or_neutral(v, "lost_share", 0.0) > _MOSTLY and or_neutral(v, "oscillation_db", 0.0) < _LOUD_SWING_DB:
         return Words(
             highlight=f"The motors were at their limits for {v['lost_share']:.0%} of the flight at middle throttle",
             conclusion=": the loop asks for more than they can give, P is too high.",
             evidence={"lost_share": v["lost_share"]},
+        )
+    if not seen.oscillations or ("sensitivity_peak_low" in v and v["sensitivity_peak_low"] >= _SOUND_PEAK):
+        return Words(
+            highlight=f"The sensitivity peak is {v['sensitivity_peak_low']:.1f} or more",
+            conclusion=": the loop has a low stability margin, P is too high.",
+            evidence={"sensitivity_peak_low": v["sensitivity_peak_low"]},
         )
     axis = max(seen.oscillations, key=lambda name: seen.oscillations[name][0])
     level_db, frequency_hz = seen.oscillations[axis]
@@ -91,11 +114,17 @@ CAUSE = Cause(
     needs=Need(rate_hz=250, seconds=LEAST_S, all_of=("gyro.", "setpoint.")),
     measure=_measure,
     evidence=_evidence,
-    n_evidence=2,
+    n_evidence=3,
     words=_words,
+    is_only_a_sign=_is_only_a_sign,
     look_alikes=(
         ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
         ("heavier propellers", "change one thing at a time"),
+    ),
+    shows=(
+        Shown(name="sensitivity_peak_low", label="sensitivity peak, lower end", unit=""),
+        Shown(name="oscillation_db", label="oscillation above its surroundings", unit="dB"),
+        Shown(name="overshoot_ratio", label="overshoot, lower end", unit="%", scale=100.0),
     ),
     proof="Lower P by a fifth and fly the same card: the swing must fade.",
 )

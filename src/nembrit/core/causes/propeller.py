@@ -1,6 +1,6 @@
 """A propeller that is bent, chipped or off centre: one motor shakes once per turn far more than its neighbours."""
 
-from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Values, Words, log2, over
+from nembrit.core.causes.cause import LEAST_S, MECHANICAL, Cause, Measured, Repair, Shown, Values, Words, log2, over
 from nembrit.core.causes.sight import Sight
 from nembrit.core.noise.motors import MotorShares, once_per_turn, once_per_turn_estimated
 from nembrit.core.records.needs import Need
@@ -41,7 +41,7 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
     if "turn_over_median" not in v:
         return None
     # speeds that are estimated blur motors into one another
-    start, unit = (0.7, 0.3) if v.get("turn_is_recorded", 1.0) else (0.5, 0.25)
+    start, unit = (0.7, 0.3) if v["turn_is_recorded"] else (0.5, 0.25)
     return (over(log2(v["turn_over_median"]), start, unit), over(log2(v["turn_over_second"]), start - 0.2, unit))
 
 
@@ -65,6 +65,10 @@ CAUSE = Cause(
     words=_words,
     is_only_a_sign=lambda v: v.get("turn_is_recorded") == 0.0 and v["turn_over_median"] < _SURE_LEAD,
     look_alikes=(("a bent bell or shaft", "swap two propellers: does the line follow the propeller or stay with the motor?"),),
+    shows=(
+        Shown(name="turn_over_median", label="shake once per turn, against the median motor", unit="times"),
+        Shown(name="turn_over_second", label="against the next motor", unit="times"),
+    ),
     proof="Swap this propeller with its neighbour's and fly again: a line that moves with it is the propeller.",
     repair=Repair(
         part="propeller of motor {motor}",
@@ -72,4 +76,6 @@ CAUSE = Cause(
         button="I changed the propeller of motor {motor}",
         metric="jitter_noise.roll",
     ),
+    is_about_motors=True,
+    marks_order=1,
 )

@@ -76,6 +76,7 @@ def overlap(vibration: Vibration) -> Finding | None:
         highlight=f"The accelerometer’s z stands only {value:.1f} spreads apart from x and y in hover",
         conclusion=": the craft shakes more than it should.",
         evidence={"axis_separation": value}, causes=("loose_mount", "propeller", "bearing"),
+        is_about_motors=True,
         proof="Balance or change the propellers, press every part, hover again: the traces must part.",
     )  # fmt: skip
 

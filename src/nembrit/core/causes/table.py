@@ -8,6 +8,7 @@ from nembrit.core.causes import (
     frame_resonance,
     i_low,
     idle_low,
+    loose_arm,
     loose_mount,
     noisy_axis,
     p_high,
@@ -18,6 +19,7 @@ from nembrit.core.causes.cause import Cause
 CAUSES: tuple[Cause, ...] = (
     loose_mount.CAUSE,
     frame_resonance.CAUSE,
+    loose_arm.CAUSE,
     propeller.CAUSE,
     bearing.CAUSE,
     electrical_spikes.CAUSE,

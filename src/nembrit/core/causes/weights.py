@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from functools import cache
 from pathlib import Path
@@ -11,7 +11,7 @@ from pathlib import Path
 from nembrit.core.errors import InputError
 
 PLACE = Path(__file__).with_name("weights.json")
-FEATURES = 10  # rises whenever a cause measures or weighs its evidence in another way: weights must be fitted anew then
+FEATURES = 11  # rises whenever a cause measures or weighs its evidence in another way: weights must be fitted anew then
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,6 +20,10 @@ class Weights:
 
     biases: Mapping[str, float]
     weights: Mapping[str, Sequence[float]]
+    pair_cost: float = 4.0  # of two faults at once, in scores
+    usual: Mapping[str, Sequence[float]] = field(
+        default_factory=dict
+    )  # measured value → from and to on nine in ten sound flights
 
 
 @cache
@@ -31,7 +35,9 @@ def fitted_weights() -> Weights:
 def read_weights(place: Path) -> Weights:
     """Weights of a file, checked."""
     document = json.loads(place.read_text(encoding="utf-8"))
-    found = Weights(biases=document["biases"], weights=document["weights"])
+    found = Weights(
+        biases=document["biases"], weights=document["weights"], pair_cost=document["pair_cost"], usual=document["usual"]
+    )
     if document["checksum"] != _checksum(found):
         raise InputError(f"{place.name} was changed after it was fitted: run benchmarks/fit_causes.py --fit")
     if document["features"] != FEATURES:
@@ -49,10 +55,14 @@ def write_weights(place: Path, weights: Weights, *, seeds: Sequence[int], fitted
         "checksum": _checksum(weights),
         "biases": dict(weights.biases),
         "weights": {code: list(own) for code, own in weights.weights.items()},
+        "pair_cost": weights.pair_cost,
+        "usual": {name: list(ends) for name, ends in weights.usual.items()},
     }
     place.write_text(json.dumps(document, indent=1) + "\n", encoding="utf-8")
 
 
 def _checksum(weights: Weights) -> str:
-    content = {"biases": dict(weights.biases), "weights": {code: list(own) for code, own in weights.weights.items()}}
+    own = {code: list(one) for code, one in weights.weights.items()}
+    content = {"biases": dict(weights.biases), "weights": own, "pair_cost": weights.pair_cost}
+    content["usual"] = {name: list(ends) for name, ends in weights.usual.items()}
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()[:16]

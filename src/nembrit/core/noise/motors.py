@@ -18,6 +18,7 @@ _BLOCK_S = 0.16
 _APART_HZ = 5.0  # speeds closer than this cannot be told apart within a block
 _LEAST_BLOCKS = 6
 _HIGH_BAND = (0.18, 0.47)  # of the sample rate
+_MOST_TIMES = 100.0
 _LEAST_LEAD = 1.15  # over the second, of estimated speeds: below it the roughest motor is a draw
 _APART_RATIO = 2.5  # over the median of all: enough to be looked at (starting value, no source)
 
@@ -42,10 +43,15 @@ def _shares(values: FloatArray, n_used: int) -> MotorShares | None:
     return MotorShares(
         values=tuple(float(value) for value in values),
         motor=int(order[0]) + 1,
-        over_median=float(values[order[0]] / max(float(np.median(others)), 1e-9)),
-        over_second=float(values[order[0]] / max(float(others[0]), 1e-9)),
+        over_median=_times(values[order[0]], float(np.median(others))),
+        over_second=_times(values[order[0]], float(others[0])),
         n_used=n_used,
     )
+
+
+def _times(value: float, other: float) -> float:
+    """How many times another number; what is next to nothing makes no more than a hundred of it."""
+    return float(min(_MOST_TIMES, value / max(other, 1e-12)))
 
 
 def apart(values: Sequence[float | None]) -> tuple[int, ...]:

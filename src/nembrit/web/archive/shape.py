@@ -11,7 +11,7 @@ from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload
 from nembrit.web.packs.models import Pack, PackNote
 from nembrit.web.planning.models import Session
-from nembrit.web.tunes.models import Answer, Arm, Decision, Experiment, Slip, Tune, Turn, WaitingSlip
+from nembrit.web.tunes.models import Answer, Arm, Decision, Experiment, Slip, Truth, Tune, Turn, WaitingSlip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,6 +58,7 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Slip, craft="tune__craft"),
     Kind(model=WaitingSlip, craft="tune__craft"),
     Kind(model=Answer, craft="slip__tune__craft"),
+    Kind(model=Truth, craft="slip__tune__craft", is_later=True),
     Kind(model=Decision, craft="slip__tune__craft"),
     Kind(model=Experiment, craft="craft", left_out=("kept_arm",)),  # told after the arms, which point back to it
     Kind(model=Arm, craft="experiment__craft"),

@@ -32,8 +32,8 @@ def noise_chart(results: FlightResults, axis: str) -> Chart | None:
             marks.append(Mark(x=peak.frequency_hz, y=decibels([density])[0] or 0.0, label=f"{peak.frequency_hz:.0f} Hz"))
     bands = list(BANDS)
     for finding in results.judgement.findings if results.judgement else ():
-        if finding.code == "loose_mount" and axis != "yaw":
-            bands.append(Band(start=42, end=132, label="hump", is_marked=True))
+        if finding.marks_hz is not None and axis != "yaw":
+            bands.append(Band(start=finding.marks_hz[0], end=finding.marks_hz[1], label="hump", is_marked=True))
     return Chart(
         title=f"Gyro noise, {axis}",
         x=Axis(label="frequency", unit="Hz", low=0, high=min(NOISE_TOP_HZ, top_hz or NOISE_TOP_HZ)),

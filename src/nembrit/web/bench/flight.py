@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from nembrit.core.analysis.run import FlightResults
+from nembrit.core.causes.table import CAUSES
 from nembrit.core.noise.bands import BandLevel
 from nembrit.core.types import AXES
 from nembrit.web.bench.results import metrics_by_flight
@@ -100,8 +101,11 @@ def headline(results: FlightResults) -> str:
         follow = "every axis follows with little overshoot"
         if most >= _NOTEWORTHY_OVERSHOOT:
             follow = f"{axis} overshoots most, by {100 * most:.0f} %"
-        is_tested = judgement is not None and "loose_mount" not in judgement.untested
-        return f"No fault found; {follow}" if is_tested else follow[0].upper() + follow[1:]
+        n_untested = len(CAUSES) if judgement is None else len(judgement.untested)
+        if n_untested > len(CAUSES) / 2:
+            return follow[0].upper() + follow[1:]
+        checks = f" ({n_untested} check{'' if n_untested == 1 else 's'} not possible)" if n_untested else ""
+        return f"No problem found{checks}; {follow}"
     if noise and noise.is_there:
         if not any(name.startswith("motion_noise") for name in (metrics.values if metrics else {})):
             return "This log is too slow to measure noise; log at 1 kHz or more"

@@ -85,7 +85,7 @@ def headline(results: FlightResults, spikes: Sequence[tuple[str, Spikes]]) -> st
     """The page's title: what stands out."""
     findings: tuple[Finding, ...] = results.judgement.findings if results.judgement else ()
     for finding in findings:
-        if finding.code in ("propeller", "bearing", "electrical_spikes", "vibration"):
+        if finding.is_about_motors:
             return finding.highlight
     if any(found.times_s for _, found in spikes):
         return "Spikes in the raw gyro, no motor out of line"

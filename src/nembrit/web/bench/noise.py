@@ -248,4 +248,5 @@ def speeds_in_words(maps: Maps) -> str:
 def marked(findings: Sequence[Finding]) -> dict[str, Any]:
     """What findings rest on, to be marked in the map: fixed frequencies, and an order of the motors."""
     fixed = [finding.evidence["peak_hz"] for finding in findings if "peak_hz" in finding.evidence]
-    return {"marked_hz": fixed, "marked_order": 1 if any(finding.code == "propeller" for finding in findings) else None}
+    orders = [finding.marks_order for finding in findings if finding.marks_order is not None]
+    return {"marked_hz": fixed, "marked_order": orders[0] if orders else None}

@@ -16,6 +16,7 @@ from nembrit.core.analysis.loop import LOOP
 from nembrit.core.analysis.maps import Maps
 from nembrit.core.analysis.run import ANALYSES, FlightResults, analyse, there, wanted_analyses
 from nembrit.core.analysis.wing import WING
+from nembrit.core.causes.electrical_spikes import CAUSE as SPIKES
 from nembrit.core.causes.finding import Finding
 from nembrit.core.causes.findings import History
 from nembrit.core.progress import Progress
@@ -136,7 +137,7 @@ def _history(flight: Flight) -> History:
     spiky = [finding for results in known if results.judgement for finding in results.judgement.findings]
     return History(
         metrics={name: [own[name] for own in values if name in own] for name in names},
-        spike_axes=tuple(one.axis for one in spiky if one.code == "electrical_spikes" and one.axis),
+        spike_axes=tuple(one.axis for one in spiky if one.code == SPIKES.code and one.axis),
     )
 
 

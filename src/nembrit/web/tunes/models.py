@@ -225,3 +225,18 @@ class Turn(models.Model):
     class Meta:
         ordering = ("position",)
         constraints = [models.UniqueConstraint(fields=("experiment", "position"), name="one_turn_a_position")]
+
+
+class Truth(models.Model):
+    """What a repair proved to be wrong, beside what Nembrit had said of it; both as they stood when the repair was decided."""
+
+    slip = models.OneToOneField(Slip, on_delete=models.CASCADE, related_name="truth")
+    cause = models.CharField(max_length=40)  # a code of core.causes.table, `clean` for nothing, or `other`
+    words = models.CharField(max_length=200, blank=True)
+    claimed = models.CharField(max_length=40, blank=True)  # of the finding that led to the repair
+    confidence = models.FloatField(null=True)
+    measured = models.JSONField(default=dict)  # numbers that the causes were judged by: no samples, no places
+    told_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("slip",)

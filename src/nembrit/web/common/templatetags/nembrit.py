@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from django import template
 from django.utils.html import format_html
 
+from nembrit.core.causes.table import BY_CODE
 from nembrit.core.records.roles import spoken
 from nembrit.web.common.once import FIELD, new_mark
 
@@ -107,6 +108,12 @@ def likelihood(ratio: float) -> str:
 
 
 @register.filter
+def in_ten(ratio: float) -> str:
+    """“8 of 10”."""
+    return f"{round(10 * ratio)} of 10"
+
+
+@register.filter
 def minutes(seconds: float | None) -> str:
     """“0:31”."""
     if seconds is None:
@@ -137,13 +144,11 @@ def add_s(seconds: float, change_s: str) -> str:
     return f"{seconds + float(change_s):.3f}"
 
 
-_FINDING_TITLES = {"loose_mount": "a loose mount or tray"}
-
-
 @register.filter
 def title_of(code: str) -> str:
     """A finding's code in words."""
-    return _FINDING_TITLES.get(code, code.replace("_", " "))
+    cause = BY_CODE.get(code)
+    return code.replace("_", " ") if cause is None else cause.title or cause.name
 
 
 @register.filter

@@ -3,8 +3,9 @@
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
@@ -12,7 +13,7 @@ from nembrit.web.bench.results import latest_act_finding
 from nembrit.web.common.fields import row_number
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
-from nembrit.web.tunes import craft_page, history, services, verifying, waiting
+from nembrit.web.tunes import craft_page, history, services, truths, verifying, waiting
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
@@ -82,8 +83,19 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "open_slip": services.open_slip(present),
         "waiting": waiting.lines(present),
         "finding": latest_act_finding(shown),
+        "record": truths.record_of(shown),
     }
     return render(request, "tunes/tune.html", context)
+
+
+@require_safe
+def findings_file(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Findings, their measurements and what they proved to be, as an open file."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    answer = JsonResponse(truths.document_of(shown), json_dumps_params={"indent": 1})
+    name = f"{shown.name} findings.json"
+    answer["Content-Disposition"] = content_disposition_header(as_attachment=True, filename=name) or ""
+    return answer
 
 
 def _verification(present: Tune) -> dict[str, Any] | None:

@@ -18,9 +18,9 @@ from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, waiting, wingcare
+from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, truths, waiting, wingcare
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
-from nembrit.web.tunes.models import Slip, Tune, WaitingSlip
+from nembrit.web.tunes.models import Slip, Truth, Tune, WaitingSlip
 
 
 @require_http_methods(["GET", "POST"])
@@ -151,6 +151,7 @@ def slip(request: HttpRequest, slip_id: int) -> HttpResponse:
         "extend_form": ExtendForm(initial={"total": found["next_total"]}),
     }
     if provoking.is_repair(shown):
+        context |= {"truths": truths.choices(), "truth": Truth.objects.filter(slip=shown).first()}
         context |= {"provocation": provoking.provocation_of(shown), "provoke_form": _provoke_form(shown)}
     return render(request, "tunes/slip.html", context)
 
@@ -213,6 +214,17 @@ def slip_decide(request: HttpRequest, slip_id: int) -> HttpResponse:
     return _told(
         request, shown, lambda: services.decide(shown, form.cleaned_data["outcome"], note=form.cleaned_data["note"]),
         lambda decision: f"Slip {shown.number} is {decision.get_outcome_display()}.",
+    )  # fmt: skip
+
+
+@require_POST
+def slip_truth(request: HttpRequest, slip_id: int) -> HttpResponse:
+    """What a repair proved to be wrong."""
+    shown = get_object_or_404(Slip.objects.select_related("tune__craft", "cause_flight"), pk=slip_id)
+    given = request.POST
+    return _told(
+        request, shown, lambda: truths.tell(shown, given.get("cause", ""), words=given.get("words", "")),
+        lambda _: "Recorded what was wrong.",
     )  # fmt: skip
 
 

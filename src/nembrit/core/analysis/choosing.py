@@ -19,7 +19,7 @@ from nembrit.core.setup.controller import AxisGains, Controller, Filter
 from nembrit.core.tuning.best import BestGains, BestTerm, Limits, best_gains, best_term
 from nembrit.core.tuning.design import Task, lag_of
 from nembrit.core.tuning.flown import flown_loop
-from nembrit.core.tuning.gate import Ruling, ruling
+from nembrit.core.tuning.gate import LEAST_PHASE_DEG, MOST_PEAK, Ruling, ruling
 from nembrit.core.tuning.residual import Check, Incoming, Residual, check_of, incoming, residual
 from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, step_overshoot, swings
 from nembrit.core.types import AXES, FloatArray
@@ -83,11 +83,23 @@ class Choosing:
             raise NotEnoughData("no axis’s loop could be told from this flight: fly the half-minute card for its crossover")
         made = self._residual(self.known, self.gains).motor_rms
         measured = self.shaping.roughness_ratio if self.shaping else None
-        scale = measured / made if made and measured else 1.0
-        return Task(
+        rest = math.sqrt(max(0.0, measured**2 - made**2)) if made and measured else 0.0
+        scale = measured / math.hypot(made, rest) if made and measured else 1.0
+        task = Task(
             noise=self.noise, flown=self.known, mixer=self.mixer, gains=self.gains, crossover_hz=self.crossovers_hz,
-            scale=scale, pins=pins, most_notches=self.most_notches,
+            scale=scale, rest_rms=rest, pins=pins, most_notches=self.most_notches,
         )  # fmt: skip
+        return replace(task, most_lag_deg=lag_of(task, self.known) + self.lag_room_deg)
+
+    @property
+    def lag_room_deg(self) -> float:
+        """By how much the margins of all measured axes let the filters be later: nothing where one is low already."""
+        rooms = [
+            0.0 if own.sensitivity_peak.high > MOST_PEAK else own.phase_margin_deg.low - LEAST_PHASE_DEG
+            for own in (self.loop.axes.values() if self.loop else ())
+            if own.phase_margin_deg is not None
+        ]
+        return max(0.0, min(rooms, default=0.0))
 
     def predicted(self, axis: str, change: Change) -> Predicted:
         """Margins and following of one axis. Raises NotEnoughData with what to fly where the flight could not tell its loop."""
@@ -124,7 +136,7 @@ class Choosing:
             before, after = self._residual(self.known, self.gains).motor_rms, self.residual(change).motor_rms
         except NotEnoughData:
             return None
-        if not measured or not before or not after:
+        if not measured or not before or not after or self._oscillates(change):
             return None
         rest = max(0.0, measured**2 - before**2)
         scale = measured / math.hypot(before, math.sqrt(rest))
@@ -206,6 +218,14 @@ class Choosing:
             axis: AxisGains(**{term: getattr(own, term) * change.ratio(axis, term) for term in "pidf"})
             for axis, own in self.gains.items()
         }
+
+    def _oscillates(self, change: Change) -> bool:
+        """Whether any axis would: then its noise is no number."""
+        return any(
+            swings(flown_loop(own).loop(exchanged(own, axis, change, self.flown, self.rotor_hz)))
+            and not swings(flown_loop(own).loop())
+            for axis, own in (self.loop.axes if self.loop else {}).items()
+        )
 
     def _sensitivity(self, change: Change) -> dict[str, FloatArray]:
         """|S_new / S_flown|² on the noise's frequencies: what the loop itself makes of it."""

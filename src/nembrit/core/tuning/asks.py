@@ -8,9 +8,9 @@ from nembrit.core.types import AXES
 
 # code → group, ratios by term, in words; a first step by a fifth or a quarter is common practice, no source
 _ASKS: dict[str, tuple[str, Mapping[str, float], str]] = {
-    "p_high": ("pd.{axis}", {"p": 0.8, "d": 0.8}, "P and D of {axis} down by a fifth"),
-    "oscillation": ("pd.{axis}", {"p": 0.7, "d": 0.7}, "P and D of {axis} down by three tenths"),
-    "swing_consistent": ("pd.{axis}", {"p": 0.9, "d": 0.9}, "P and D of {axis} down by a tenth"),
+    "p_high": ("pd.{axis}", {"p": 0.8}, "P of {axis} down by a fifth, D as it is"),
+    "oscillation": ("pd.{axis}", {"p": 0.8, "d": 0.8}, "P and D of {axis} down by a fifth"),
+    "swing_consistent": ("pd.{axis}", {"p": 0.9}, "P of {axis} down by a tenth, D as it is"),
     "d_noise": ("d_filters", {}, "a lower D low-pass"),
     "filters_low": ("gyro_filters", {}, "faster gyro filters"),
     "filters_open": ("gyro_filters", {}, "gyro filters that keep more out"),

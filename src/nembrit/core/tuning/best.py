@@ -15,6 +15,8 @@ from nembrit.core.tuning.whatif import Change, Predicted, predicted
 
 _N_RATIOS = 7
 _DAMPING_STEPS = 5
+_MOST_BACK = 0.79  # of P in one flight
+_CONSERVATIVE_PEAK = 1.5  # by the upper end (our own, no source)
 # limits by experience: sensitivity peak, overshoot, most that a gain may move in one flight (starting values, no source)
 CAUTIONS = {"careful": (1.4, 0.08, 1.15), "usual": (SOUND_PEAK, 0.10, 1.25), "bold": (1.75, 0.14, 1.4)}
 
@@ -64,7 +66,7 @@ def best_gains(
 
     def tried(p: float, d: float) -> tuple[Predicted, dict[str, float]]:
         one = predicted(found, axis, Change(gains={axis: {"p": p, "d": d}}), flown=flown, step=step, widened=widened)
-        return one, _excess(one, kept, motor_ratio(p, d))
+        return one, _excess(one, kept, motor_ratio(p, d), is_of_damping=True)
 
     as_flown = predicted(found, axis, Change(), flown=flown, step=step, widened=widened)
     if is_open := left_open(found, limits):
@@ -76,7 +78,7 @@ def best_gains(
     if sound:
         p, d = min(sound, key=lambda pair: (sound[pair].rise_time_s.value, abs(np.log(pair[1]))))  # type: ignore[union-attr]  # all have one
     else:
-        p, d = min(every, key=lambda pair: max(every[pair][1].values()))
+        p, d = _led_back(every)
     return BestGains(
         p=p,
         d=d,
@@ -86,6 +88,20 @@ def best_gains(
         left_open="",
         is_change=bool(max(abs(np.log(p)), abs(np.log(d))) > 1 / 30),
     )
+
+
+def _led_back(every: dict[tuple[float, float], tuple[Predicted, dict[str, float]]]) -> tuple[float, float]:
+    """Where nothing keeps all limits: P down by up to a fifth with D kept, which wins most margin; no more of anything."""
+    lower = [pair for pair in every if _MOST_BACK <= pair[0] <= 1.0 and abs(np.log(pair[1])) < 1e-6]
+
+    def breaks(pair: tuple[float, float]) -> float:
+        return max(every[pair][1].values())
+
+    best = min(lower, key=lambda pair: (round(breaks(pair), 3), -pair[0]))
+    if breaks(best) < breaks((1.0, 1.0)) - 1e-3:
+        return best
+    quieter = [pair for pair in every if pair[0] <= 1.0 and pair[1] <= 1.0]  # motor noise binds: less of both
+    return min(quieter, key=lambda pair: (round(breaks(pair), 3), -pair[0] * pair[1]))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
@@ -182,7 +198,7 @@ def _allowing(limits: Limits, flown: Predicted) -> _Kept:
     )
 
 
-def _excess(one: Predicted, kept: _Kept, motor_ratio: float) -> dict[str, float]:
+def _excess(one: Predicted, kept: _Kept, motor_ratio: float, *, is_of_damping: bool = False) -> dict[str, float]:
     """How far each limit is passed, as a share of it; below 0 within it."""
     if not one.is_stable or one.sensitivity_peak is None:
         return {"it would swing by itself": 10.0}
@@ -191,7 +207,9 @@ def _excess(one: Predicted, kept: _Kept, motor_ratio: float) -> dict[str, float]
         "the sensitivity peak": max(own.high / kept.peaks[part] - 1 for part, own in peaks.items() if own is not None),
         "motor noise": motor_ratio / kept.motor_ratio - 1,
     }
-    if one.overshoot_ratio is not None:
+    # overshoot of a loop with much margin comes from I or feed-forward, and less P makes none of it
+    is_conservative = is_of_damping and one.sensitivity_peak.high <= _CONSERVATIVE_PEAK
+    if one.overshoot_ratio is not None and not is_conservative:
         found["overshoot"] = (one.overshoot_ratio.high - kept.overshoot_ratio) / max(kept.overshoot_ratio, 0.01)
     return found
 

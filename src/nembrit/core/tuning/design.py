@@ -23,6 +23,7 @@ SCHOOLS = {
     "chip": "chip school: the chip's low-pass at 275 Hz takes the high noise once and early, no notches on motors",
     "software": "software school: the chip open at 650 Hz, notches that follow the motors, then low-passes",
 }
+_LEAST_OVER_REST = 1.02  # no chain reaches the noise that filters cannot touch
 _CHIP_HZ = {"chip": 275.0, "software": 650.0}
 # RMS of motor commands above 60 Hz that is aimed at, share of full range; starting values of our own, no source
 TARGETS = {"careful": 0.008, "usual": 0.012, "bold": 0.018}
@@ -47,7 +48,9 @@ class Task:
     mixer: FloatArray
     gains: Mapping[str, AxisGains]  # real ones, SI
     crossover_hz: Mapping[str, float]  # by axis
-    scale: float = 1.0  # measured over modelled motor noise of the flown chain
+    scale: float = 1.0  # measured over modelled motor noise of the flown chain, where the model says more than was measured
+    rest_rms: float = 0.0  # measured motor noise that no filter touches: movements, and what the model does not explain
+    most_lag_deg: float = math.inf  # that the loops' margins allow at the crossover
     pins: frozenset[str] = frozenset()  # "gyro", "d_term", "notches": what stays as it is
     most_notches: int = 2  # fixed ones, that the craft's settings can say
 
@@ -90,11 +93,11 @@ def lag_of(task: Task, chains: Controller) -> float:
 def motor_rms_of(task: Task, chains: Controller) -> float:
     """Motor noise behind a chain, by the model and as the flown chain's was measured [share of full range]."""
     found = residual(task.noise, task.flown, chains, mixer=task.mixer, gains=task.gains).motor_rms
-    return task.scale * (found or 0.0)
+    return task.scale * math.hypot(found or 0.0, task.rest_rms)
 
 
 def best_chain(task: Task, target: float, school: str = "as set") -> Design:
-    """The chain of one school with the least lag whose motor noise stays within the target.
+    """The chain of one school with the least lag whose motor noise stays within the target, and whose lag the margins allow.
 
     The low-passes' cutoffs by a grid over both that is drawn closer three times (for a fixed set of notches the noise falls
     and the lag rises with every cutoff, so the best lies where the target is just met); then up to two notches where most
@@ -102,6 +105,7 @@ def best_chain(task: Task, target: float, school: str = "as set") -> Design:
     quietest chain, told as such.
     """
     start = _school(task, school)
+    target = max(target, _LEAST_OVER_REST * task.scale * task.rest_rms)
     best = _low_passes(task, target, start)
     if "notches" not in task.pins:
         for _ in range(task.most_notches - sum(one.kind == "notch" for one in start.gyro)):
@@ -149,9 +153,12 @@ def _low_passes(task: Task, target: float, start: Controller) -> Tried:
         d_hz = np.array([_cutoff(start.d_term)])
     for _ in range(_ROUNDS):
         grid = _Grid(task, start, gyro_hz, d_hz)
-        allowed = grid.rms <= target
+        within = grid.lag <= task.most_lag_deg
+        allowed = (grid.rms <= target) & within
         meets = bool(allowed.any())
-        k, m = np.unravel_index(int(np.argmin(np.where(allowed, grid.lag, np.inf) if meets else grid.rms)), grid.rms.shape)
+        # where not both can be had, stability goes first: the quietest that the margins allow, else the earliest
+        otherwise = np.where(within, grid.rms, np.inf) if within.any() else grid.lag
+        k, m = np.unravel_index(int(np.argmin(np.where(allowed, grid.lag, np.inf) if meets else otherwise)), grid.rms.shape)
         best = (grid.chain(int(k), int(m)), float(grid.rms[k, m]), float(grid.lag[k, m]), meets)
         gyro_hz, d_hz = _closer(gyro_hz, int(k)), _closer(d_hz, int(m))
     return best
@@ -199,7 +206,7 @@ class _Grid:
                 continue
             command = np.abs(gains.p + gains.d * slope[:-1] * d_rest[:-1] * d_part[:, :-1]) ** 2
             power += weights[axis] * bin_hz * (np.abs(gyro[:, :-1]) ** 2 * density[use]) @ command.T
-        self.rms = task.scale * np.sqrt(power)
+        self.rms = task.scale * np.sqrt(power + task.rest_rms**2)
         own = task.gains[task.axis]
         turned = np.angle((own.p + own.d * slope[-1] * d_rest[-1] * d_part[:, -1]) / (own.p + own.d * slope[-1]))
         others = lag_of(task, replace(rest, d_term=()))

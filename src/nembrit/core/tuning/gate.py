@@ -15,7 +15,7 @@ from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, 
 from nembrit.core.types import AXES, ComplexArray, FloatArray
 
 # a sensitivity peak of 2 leaves 29° of phase margin and 6 dB of gain margin (Åström & Murray, Feedback Systems, 2008, chapter 9)
-MOST_PEAK = 2.0
+MOST_PEAK, LEAST_PHASE_DEG = 2.0, 29.0
 MOST_STEP = 1.25  # a gain in one flight (common practice, no source)
 _RESERVE_DB = 3.0  # kept for throttle that was not flown
 _UNMEASURED_LAG_DEG, _UNMEASURED_AT_HZ = 0.5, 20.0  # that a shared chain may add to an axis whose loop is not known

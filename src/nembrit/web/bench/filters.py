@@ -23,7 +23,7 @@ _CURVE_HZ = np.geomspace(2.0, 500.0, 160)
 _LOOKS = {"as set": "after", "chip": "before", "software": "third"}
 
 
-def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
+def page_of(bench: Choosing, chains: Controller, axis: str, target_rms: float) -> dict[str, Any]:
     """Everything that the page shows of a chain. Raises NotEnoughData where not even a delay could be told."""
     flown, change = bench.known, Change(chains=chains)
     is_tried = chains != flown
@@ -43,7 +43,10 @@ def page_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
                 costs[place, k] = (stated_delay_s((one,), chains.loop_rate_hz, bench.rotor_hz), float("nan"))
     context["blocks"] = fields_of(chains, costs)
     context["sums"] = _sums(bench, flown, chains, change, axis)
-    context["risk"] = _risk(bench, change)
+    context["ruling"] = stands = bench.ruling(change, target_rms=target_rms)
+    context["risk"] = {} if stands.forbidden else _risk(bench, change)
+    if stands.forbidden:
+        context["slips"] = []
     if bench.loop is not None and axis in bench.loop.axes:
         was, becomes = bench.loop.axes[axis], bench.predicted(axis, change)
         context["throttles"] = list(zip(was.by_throttle, becomes.by_throttle, strict=True))
@@ -91,7 +94,9 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
     flown_rms, flown_lag = motor_rms_of(task, task.flown), lag_of(task, task.flown)
     curves = [trade_curve(task, school) for school in SCHOOLS]
     designs = [best_chain(task, target, school) for school in SCHOOLS]
-    advised = min(designs, key=lambda one: (not one.meets_target, one.lag_deg if one.meets_target else one.motor_rms))
+    stands = {one.school: bench.ruling(Change(chains=one.chains), target_rms=target) for one in designs}
+    safe = [one for one in designs if not stands[one.school].forbidden]
+    advised = min(safe, key=lambda one: (not one.meets_target, one.lag_deg if one.meets_target else one.motor_rms), default=None)
     percent = [float(np.log10(100 * value)) for curve in curves for value in curve.motor_rms]
     chart = Chart(
         title="Noise at the motors against lag",
@@ -107,13 +112,18 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
         ],
         marks=[
             Mark(x=float(np.log10(100 * flown_rms)), y=flown_lag, label="flown"),
-            Mark(x=float(np.log10(100 * advised.motor_rms)), y=advised.lag_deg, label="advised", is_marked=True),
+            *(
+                [Mark(x=float(np.log10(100 * advised.motor_rms)), y=advised.lag_deg, label="advised", is_marked=True)]
+                if advised
+                else []
+            ),
         ],
     )  # fmt: skip
     rows = [
         {
             "school": one.school, "says": SCHOOLS[one.school], "design": one, "query": urlencode(query_of(one.chains)),
-            "is_advised": one is advised, "saves_deg": flown_lag - one.lag_deg,
+            "is_advised": one is advised, "forbidden": "; ".join(stands[one.school].forbidden),
+            "saves_deg": flown_lag - one.lag_deg,
             "saves_ms": 1000 * (flown_lag - one.lag_deg) / 360 / task.crossover_hz[task.axis],
         }
         for one in designs

@@ -88,9 +88,11 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     )
     found = bench.loop.axes[axis] if bench.loop else None
     moved = {one.term for one in fields if abs(one.ratio - 1) > 1e-3}
+    stands = bench.ruling(change)
     groups = (({"p", "d"}, f"pd.{axis}", f"P with D of {axis}"), ({"i"}, "i", "I"), ({"f"}, "feed_forward", "feed-forward"))
     return {
-        "slips": [(group, words) for terms, group, words in groups if moved & terms],
+        "slips": [] if stands.forbidden else [(group, words) for terms, group, words in groups if moved & terms],
+        "ruling": stands,
         "fields": fields, "is_tried": is_tried, "rows": rows, "told": told,
         "throttles": list(zip(found.by_throttle, told.by_throttle, strict=True)) if found else [],
         "charts": [("step", _step_chart(axis, was, told, is_tried=is_tried))],

@@ -28,6 +28,9 @@ class SlipForm(forms.Form):
     despite = forms.CharField(
         max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
     )
+    beyond = forms.CharField(
+        max_length=300, required=False, label="Why change them although a limit stands against it (kept with the slip)"
+    )
     part = forms.CharField(max_length=80, required=False, label="Part")
     confounded = forms.CharField(max_length=300, required=False, label="Why both groups at once (kept with the slip)")
     flights_a_side = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")

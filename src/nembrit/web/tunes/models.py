@@ -70,6 +70,7 @@ class Slip(models.Model):
     expect = models.CharField(max_length=300, blank=True)
     risk = models.CharField(max_length=300, blank=True)
     despite = models.CharField(max_length=300, blank=True)  # why settings change although mechanics are at fault
+    beyond = models.CharField(max_length=300, blank=True)  # why they change although a limit stands against them
     also = models.CharField(max_length=20, blank=True)  # a second group that changes at once
     confounded = models.CharField(max_length=300, blank=True)  # why: its flights cannot tell which of the two did what
     primary_metric = models.CharField(max_length=40)

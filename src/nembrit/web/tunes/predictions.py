@@ -6,13 +6,15 @@ from typing import Any
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.analysis.loop import Loop
-from nembrit.core.errors import CoreError
+from nembrit.core.errors import CoreError, InputError
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.setup.configuration import Setting, number
 from nembrit.core.setup.controller import chains_from_settings
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.met import Met, met
 from nembrit.core.trials.metrics import metric_kind, metric_label
+from nembrit.core.tuning.design import target_for
+from nembrit.core.tuning.gate import Ruling
 from nembrit.core.tuning.whatif import Change, Predicted
 from nembrit.core.types import AXES
 from nembrit.web.bench.choosing import NEEDED, choosing_of
@@ -80,6 +82,40 @@ def predict(craft: Craft, base: Configuration, after: Sequence[Setting]) -> dict
         }  # fmt: skip
     except CoreError:  # what cannot be told is no hindrance to a slip
         return {}
+
+
+def gate_of(craft: Craft, after: Sequence[Setting]) -> Ruling:
+    """What stands against flying these settings, by the newest flight that tells the craft's loops.
+
+    Everything that differs from what that flight flew counts, slips since that were never flown with it: parts that each
+    pass may fail together. Nothing stands against them where no flight can tell.
+    """
+    flights = craft.flights.active().filter(configuration__isnull=False).select_related("craft", "configuration")[:_LATEST]
+    told = [(flight, own) for flight, own in by_flight(list(flights), *NEEDED) if own and own.loop and own.loop.axes]
+    if not told:
+        return Ruling()
+    flight, results = next((one for one in told if _is_sure(one[1].loop)), told[0])
+    if flight.configuration is None:
+        return Ruling()
+    try:
+        change = change_between(core_settings(flight.configuration), after, name_map(craft))
+        bench = choosing_of(flight, results, widened=widened_of(craft))
+        return bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))
+    except CoreError:  # what cannot be told is no hindrance
+        return Ruling()
+
+
+def require_gate(craft: Craft, after: Sequence[Setting], reason: str) -> None:
+    """Raises InputError for settings that must not be flown, and BeyondLimits for those that need a reason and have none."""
+    found = gate_of(craft, after)
+    if found.forbidden:
+        raise InputError(f"these settings must not be flown: {'; '.join(found.forbidden)}. Take a smaller step, or lower P first")
+    if found.limits and not reason.strip():
+        raise BeyondLimits(f"{'; '.join(found.limits)}. Take a smaller step, or say why you fly it all the same")
+
+
+class BeyondLimits(InputError):
+    """A change that passes stability but not another limit: it needs a reason."""
 
 
 def _step(told: Predicted) -> dict[str, list[float]]:

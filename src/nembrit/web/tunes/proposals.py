@@ -23,7 +23,7 @@ from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, name_map
 from nembrit.web.tunes import wingcare
 from nembrit.web.tunes.models import Tune
-from nembrit.web.tunes.predictions import bench_for, predict
+from nembrit.web.tunes.predictions import bench_for, gate_of, predict
 
 _FILTERS = ("gyro_filters", "d_filters")
 _TERMS = {"i": "i", "feed_forward": "f"}
@@ -113,6 +113,8 @@ def _filled(
         values, notes, reason = _advised(craft, bench, settings, names, group)
         why = f"Advised from flight {flight.number}{reason}."
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
+    if values and (stands := gate_of(craft, apply_changes(settings, values)).forbidden):
+        values, notes = {}, (*notes, f"not proposed: {'; '.join(stands)}")
     if not values and not notes and "flight" not in given:
         return None
     if len(values) > 1 and group.startswith("pd.") and _route(craft) == Tune.Route.STEP_UP:

@@ -35,7 +35,7 @@ from nembrit.web.hangar.services import (
 from nembrit.web.hangar.signals import controller_changed
 from nembrit.web.logs.windows import card_flown
 from nembrit.web.tunes.models import Answer, Decision, Slip, Tune
-from nembrit.web.tunes.predictions import predict
+from nembrit.web.tunes.predictions import predict, require_gate
 from nembrit.web.tunes.trials import record_of, trial_of
 from nembrit.web.tunes.wingcare import require_trim_first
 
@@ -103,6 +103,7 @@ class SlipText:
     direction: str
     card_key: str = ""
     despite: str = ""  # why settings change although mechanics are at fault
+    beyond: str = ""  # why they change although a limit stands against them
     flights_a_side: int = 4
     order: str = "free"
     limits: tuple[Limit, ...] = ()
@@ -193,6 +194,7 @@ def make_slip(
             raise InputError("there is no configuration to change yet: save the present one first")
         require_trim_first(base, values, text.despite)
         changed = changed_settings(base, (group, also), values)
+        require_gate(tune.craft, changed, text.beyond)
         slip.result_configuration = add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=text.title)
         slip.prediction = predict(tune.craft, base, core_settings(slip.result_configuration))
     slip.save()

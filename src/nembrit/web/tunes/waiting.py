@@ -15,7 +15,7 @@ from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.hangar.models import Configuration
 from nembrit.web.hangar.services import core_settings, latest_configuration
 from nembrit.web.tunes.models import Tune, WaitingSlip
-from nembrit.web.tunes.predictions import predict
+from nembrit.web.tunes.predictions import predict, require_gate
 from nembrit.web.tunes.services import SlipText, changed_settings
 
 
@@ -41,6 +41,7 @@ def keep(
     if group != "hardware" and latest is not None:
         after = changed_settings(latest, (group, also), values)
         kept = {one.name: one.after or "" for one in diff_settings(core_settings(latest), after)}
+        require_gate(tune.craft, after, text.beyond)
         prediction = predict(tune.craft, latest, after)
     number = (tune.waiting.aggregate(top=Max("number"))["top"] or 0) + 1
     return WaitingSlip.objects.create(

@@ -28,7 +28,7 @@ from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment
 from nembrit.web.logs.storage import load_recording
 from nembrit.web.packs.models import Pack
 from nembrit.web.planning.models import Session
-from nembrit.web.tunes import experiments, provoking
+from nembrit.web.tunes import experiments, provoking, truths
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.waiting import keep
 
@@ -58,6 +58,7 @@ def full(craft: Craft, attach, slip_text) -> Craft:
     provoking.plan(repair, {"lowest_cell_v": 3.4}, fault="stripes")
     provoking.answer(repair, craft.flights.first(), came_back=False)
     tunes.decide(repair, "undo", note="it was not that")
+    truths.tell(repair, "bearing", words="the front left bearing")
     slip = tunes.make_slip(tune, group="pd.roll", text=text, values={"d on roll": "30"})
     tunes.decide(slip, "keep")
     keep(tune, group="pd.pitch", also="", text=text, values={"d on pitch": "30"}, part="", confounded="")

@@ -162,7 +162,7 @@ class TestSlips:
             ("gyro_filters", changed(), {"smooth gyro hz": "250"}, "Tried on the noise of flight 1"),
             ("d_filters", changed(), {"smooth d hz": "80"}, "Tried on the noise of flight 1"),
             ("pd.roll", "axis=roll&p=52&i=40&d=42&f=15", {"p on roll": "52", "d on roll": "42"}, "Tried on the loop of flight 1"),
-            ("pd.roll", "asks=p_high&axis=roll", {"p on roll": "34", "d on roll": "28"}, "P and D of roll down by a fifth"),
+            ("pd.roll", "asks=p_high&axis=roll", {"p on roll": "34"}, "P of roll down by a fifth, D as it is"),
             ("i", "asks=i_low", {"i on roll": "50", "i on pitch": "60"}, "I up by a quarter"),
             ("idle", "asks=idle_low", {"motor floor %": "8"}, "idle up by a quarter"),
         ):

@@ -16,6 +16,7 @@ from nembrit.core.response.estimate import Estimate, jackknifed
 from nembrit.core.response.following import Following, following, step_frequencies, step_of
 from nembrit.core.response.gains import filter_delay
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB, Margins, margins
+from nembrit.core.response.physical import impossible_number
 from nembrit.core.response.plant import Measured, Plant, fit_plant
 from nembrit.core.response.sureness import FLOORS, rough_of
 from nembrit.core.response.throttle import ThrottleGain, throttle_gains, throttle_limits
@@ -129,6 +130,7 @@ def axis_loop(
     chain = _chain(recording, axis, controller)
     fitted = _Fit(axis=axis, curves=curves, chain=chain, responses=responses)
     whole = fitted.refined(0, None)
+    fitted.require_possible(whole)
     rows = [fitted.refined(k, whole) for k in range(1, responses.gyro.shape[0])]
     free, _ = usable_mask(recording, axis, mixer=mixer, throttle_limits=throttle_limits())
     parts = throttle_gains(
@@ -272,6 +274,23 @@ class _Fit:
 
     def following(self, plant: Plant) -> Following:
         return following(LOOP_HZ, self.closed(plant, LOOP_HZ), *self.step(plant))
+
+    def require_possible(self, plant: Plant) -> None:
+        """Raises NotEnoughData for a loop with numbers that no craft has."""
+        edge, moves = self.margins(plant), self.following(plant)
+        rise_s, width_hz = moves.rise_time_s, moves.bandwidth_hz
+        found = impossible_number({
+            "plant_delay_s": plant.delay_s, "lag_and_delay_s": plant.lag_s + plant.delay_s,
+            "phase_margin_deg": edge.phase_margin_deg, "gain_margin_db": edge.gain_margin_db,
+            "rise_time_s": rise_s, "bandwidth_hz": width_hz, "delay_s": moves.delay_s, "overshoot_ratio": moves.overshoot_ratio,
+            "settling_time_s": moves.settling_time_s, "peak_db": moves.peak_db,
+            "rise_times_bandwidth": rise_s * width_hz if rise_s and width_hz else None,
+        })  # fmt: skip
+        if found:
+            raise NotEnoughData(
+                f"the loop of {self.axis} could not be measured: {found}. Check units and the order of the motors, or "
+                f"fly the half-minute card with quicker inputs in {self.axis}"
+            )
 
     def disagreement_deg(self, plant: Plant, own: Estimate | None) -> float | None:
         """How far both routes to the phase margin are apart; None where they agree. Then something is not as assumed."""

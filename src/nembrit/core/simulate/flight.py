@@ -30,6 +30,7 @@ DECIMALS = {
 }  # fmt: skip
 _CELL_FULL_V, _CELL_EMPTY_V = 4.2, 3.45
 _RELAX_HZ, _BOOST_DPS2 = 15.0, 6000.0
+_LOOSE = 0.9  # a mount that is loose by 1 shakes the motors just so that they keep their authority
 _COLOUR_HZ = 3.0  # below it, coloured gyro noise is slow
 _SPIKE_ALONE = 3.8  # standard deviations: about one spike in two seconds
 
@@ -195,7 +196,7 @@ def _plant(craft: Craft, airframe: Airframe, world: World, rate_hz: float) -> ke
         balance_offset=np.array([*airframe.balance_offset, 0.0]),
         mount_hz=world.faults.loose_mount_hz,
         mount_damping=laws.mount_damping_ratio,
-        mount_loose=world.faults.loose_mount,
+        mount_loose=_LOOSE * world.faults.loose_mount,
         v_full=_CELL_FULL_V * airframe.cells,
         v_empty=_CELL_EMPTY_V * airframe.cells,
         resistance_ohm=airframe.pack_resistance_ohm,

@@ -16,7 +16,7 @@ from nembrit.core.types import AXES, ComplexArray, FloatArray
 
 # a sensitivity peak of 2 leaves 29° of phase margin and 6 dB of gain margin (Åström & Murray, Feedback Systems, 2008, chapter 9)
 MOST_PEAK, LEAST_PHASE_DEG = 2.0, 29.0
-MOST_STEP = 1.25  # a gain in one flight (common practice, no source)
+MOST_STEP, LEAST_STEP = 1.25, 0.5  # up and down, of a gain in one flight (common practice, no source)
 _RESERVE_DB = 3.0  # kept for throttle that was not flown
 _UNMEASURED_LAG_DEG, _UNMEASURED_AT_HZ = 0.5, 20.0  # that a shared chain may add to an axis whose loop is not known
 _NEARLY = 1.005
@@ -66,8 +66,8 @@ def ruling(
     Forbidden: a loop that encircles the critical point in hover, or at low or high throttle with the craft's gain at its value or
     at either end of its interval (3 dB more where that throttle was not flown), or whose margins reach nought within their
     intervals, unless the flown loop did so as well and both ends improve. Limits: the sensitivity peak's upper end above 2 (or
-    above the flown one where that was beyond already), motor noise above target and flown, a gain by more than a quarter, an
-    axis that was not measured.
+    above the flown one where that was beyond already), motor noise above target and flown, a gain up by more than a quarter or down by more than
+    half, an axis that was not measured.
     """
     speeds = np.empty(0) if rotor_hz is None else rotor_hz
     forbidden: list[str] = []
@@ -144,9 +144,9 @@ def _peaks(axis: str, found: AxisLoop, told: Predicted) -> list[str]:
 def _steps(axis: str, change: Change) -> list[str]:
     names = {"p": "P", "i": "I", "d": "D", "f": "feed-forward"}
     return [
-        f"{names[term]} of {axis} changes by a factor of {ratio:.2g} in one flight ({MOST_STEP:g} allowed)"
+        f"{names[term]} of {axis} changes by a factor of {ratio:.2g} in one flight ({LEAST_STEP:g} to {MOST_STEP:g} allowed)"
         for term in "pidf"
-        if (ratio := change.ratio(axis, term)) > _NEARLY * MOST_STEP or 0 < ratio < 1 / (_NEARLY * MOST_STEP)
+        if (ratio := change.ratio(axis, term)) > _NEARLY * MOST_STEP or 0 < ratio < LEAST_STEP
     ]
 
 

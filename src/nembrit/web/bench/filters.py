@@ -95,7 +95,7 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
     curves = [trade_curve(task, school) for school in SCHOOLS]
     designs = [best_chain(task, target, school) for school in SCHOOLS]
     stands = {one.school: bench.ruling(Change(chains=one.chains), target_rms=target) for one in designs}
-    safe = [one for one in designs if not stands[one.school].forbidden]
+    safe = [one for one in designs if not stands[one.school].forbidden and one.lag_deg <= task.most_lag_deg + 0.01]
     advised = min(safe, key=lambda one: (not one.meets_target, one.lag_deg if one.meets_target else one.motor_rms), default=None)
     percent = [float(np.log10(100 * value)) for curve in curves for value in curve.motor_rms]
     chart = Chart(

@@ -35,6 +35,8 @@ _LEFT_OPEN = (
     "{axis} stays as flown: this flight leaves {number} too open to move gains by; fly the half-minute card with lively sticks "
     "on {axis} first"
 )
+_NO_ROOM = "the loop's margins leave no room for later filters: lower P first, then come back to the filters"
+_NEARLY_DEG = 0.01
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
 
@@ -143,6 +145,8 @@ def _advised(
         pins = frozenset({"d_term"} if group == "gyro_filters" else {"gyro", "notches"})
         task, target = bench.task(pins), target_for("usual", craft.propeller_diameter_in)
         design = best_chain(task, target)
+        if design.lag_deg > task.most_lag_deg + _NEARLY_DEG:
+            return {}, (_NO_ROOM,), ""
         values, notes = _written(chain_values(settings, names, design.chains), settings, names, group)
         saved = lag_of(task, task.flown) - design.lag_deg
         reason = f": {abs(saved):.2g}° {'less' if saved > 0 else 'more'} lag, {100 * design.motor_rms:.2g} % noise at the motors"

@@ -34,7 +34,7 @@ def tell(slip: Slip, cause: str, *, words: str = "") -> Truth:
     """Keep what was wrong. Raises InputError for a slip that is no repair, is not decided yet, or a cause that is none."""
     if not is_repair(slip):
         raise InputError("only a repair proves what was wrong; this slip changes settings")
-    if slip.state == Slip.State.OPEN:
+    if Slip.objects.get(pk=slip.pk).state == Slip.State.OPEN:
         raise InputError("decide the repair first, then say what was wrong")
     if cause not in _names():
         raise InputError("choose what was wrong from the list")

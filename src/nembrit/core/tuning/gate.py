@@ -66,8 +66,8 @@ def ruling(
     Forbidden: a loop that encircles the critical point in hover, or at low or high throttle with the craft's gain at its value or
     at either end of its interval (3 dB more where that throttle was not flown), or whose margins reach nought within their
     intervals, unless the flown loop did so as well and both ends improve. Limits: the sensitivity peak's upper end above 2 (or
-    above the flown one where that was beyond already), motor noise above target and flown, a gain up by more than a quarter or down by more than
-    half, an axis that was not measured.
+    above the flown one where that was beyond already), motor noise above target and flown, a gain up by more than a quarter or
+    down by more than half, an axis that was not measured.
     """
     speeds = np.empty(0) if rotor_hz is None else rotor_hz
     forbidden: list[str] = []

@@ -1,23 +1,27 @@
-"""`nembrit filters | predict`: other filters and gains tried on one log."""
+"""`nembrit filters | predict | advise`: other filters and gains tried on one log, and the one next step."""
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
+from nembrit.core.analysis.decision import decide
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
+from nembrit.core.causes.finding import Finding
 from nembrit.core.errors import InputError
 from nembrit.core.progress import Progress
-from nembrit.core.report.choosing import filters_document, prediction_document
+from nembrit.core.report.choosing import advice_document, filters_document, prediction_document
 from nembrit.core.setup.controller import Controller, chains_from_json, controller_from_json, with_chains
+from nembrit.core.setup.craft import craft_from_json
 from nembrit.core.tuning.whatif import Change
 from nembrit.core.types import AXES
 
 _LEAST, _MOST = 0.05, 20.0
+_USUAL_IN = 5.0  # propellers, where no craft is given
 
 
 def add_meanings(command: argparse.ArgumentParser) -> None:
@@ -28,13 +32,14 @@ def add_meanings(command: argparse.ArgumentParser) -> None:
 
 
 def add_commands(commands: Any) -> None:
-    """The two commands' own arguments; `run` is set by the caller."""
+    """The three commands' own arguments; `run` is set by the caller."""
     filters = commands.add_parser("filters", help="what another filter chain would cost and leave of the noise")
     filters.add_argument("--chain", required=True, metavar="CHAIN.json", help="the filters part of a configuration")
     predict = commands.add_parser("predict", help="how an axis would follow with other gains or filters")
     predict.add_argument("--set", nargs="+", default=[], metavar="AXIS.TERM=RATIO", help="ratios to the flown gains: roll.p=1.2")
     predict.add_argument("--chain", metavar="CHAIN.json")
-    for command in (filters, predict):
+    advise = commands.add_parser("advise", help="the one next step after this log: a change, a repair, a flight, or nothing")
+    for command in (filters, predict, advise):
         command.add_argument("log")
         command.add_argument("--craft")
         command.add_argument("--config")
@@ -42,6 +47,7 @@ def add_commands(commands: Any) -> None:
         command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
     filters.set_defaults(choose=_filters)
     predict.set_defaults(choose=_predict)
+    advise.set_defaults(choose=_advise, chain=None)
 
 
 def answer(
@@ -56,7 +62,8 @@ def answer(
     si = flown if flown and flown.gains else None
     recording = prepared.recording.span(*window_s)
     flight = Flight(recording, craft=replace(craft, controller=si), spans=prepared.spans)
-    found = analyse(flight, only=("response", "shaping", "loop"), progress=progress)
+    keys = ("response", "shaping", "loop", *(("judgement",) if options.choose is _advise else ()))
+    found = analyse(flight, only=keys, progress=progress)
     bench = Choosing(
         loop=found.loop,
         steps=found.response.steps if found.response else {},
@@ -64,6 +71,8 @@ def answer(
         flown=flown,
         mixer=craft.mixer if craft.mixer is not None else np.ones((4, 3)),
     )
+    if options.choose is _advise:
+        return _advise(bench, found.judgement.findings if found.judgement else (), _diameter(options, document)), True
     told: dict[str, Any] = options.choose(bench, change)
     return told, bool(axes_told(bench)) or bool(found.shaping and found.shaping.rows)
 
@@ -77,6 +86,14 @@ def _predict(bench: Choosing, change: Change) -> dict[str, Any]:
     if not change.gains and change.chains is None:
         raise InputError("say what to change: --set roll.p=1.2, or --chain CHAIN.json")
     return prediction_document(bench, change)
+
+
+def _advise(bench: Choosing, findings: Sequence[Finding], diameter_in: float) -> dict[str, Any]:
+    return advice_document(decide(findings, bench, diameter_in=diameter_in), bench)
+
+
+def _diameter(options: argparse.Namespace, document: Callable[[str], dict[str, Any]]) -> float:
+    return craft_from_json(document(options.craft)).diameter_in if options.craft else _USUAL_IN
 
 
 def _flown(document: dict[str, Any]) -> Controller:

@@ -166,6 +166,7 @@ def _bramble(tell: Tell) -> None:
             title=f"{name} up one step, to {value}", why="Step-up by feel: no buzz, no shake, cool motors so far.",
             expect="Follows a little harder.", risk="Buzz, shaking or hot motors: land at once.",
             primary_metric="tracking_error.roll", direction="lower", card_key="response",
+            beyond="One small step by feel after a calm flight, close and low.",
         )  # fmt: skip
         slip = tunes.make_slip(tune, group="pd.roll", text=text, values={name: value})
         dated(slip, at)

@@ -3,12 +3,13 @@
 from typing import Any
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
+from nembrit.core.analysis.decision import Decision
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import lag_deg, stated_delay_s
 from nembrit.core.report.response import rounded
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.response.margins import MOST_GAIN_MARGIN_DB
-from nembrit.core.setup.controller import Controller
+from nembrit.core.setup.controller import Controller, controller_to_json
 from nembrit.core.tuning.residual import folded_sentence
 from nembrit.core.tuning.whatif import Change, Predicted
 
@@ -83,6 +84,41 @@ def prediction_document(bench: Choosing, change: Change) -> dict[str, Any]:
         "motor_noise_interval": None if motors is None else [rounded(motors.low), rounded(motors.high)],
         "notes": notes,
     }
+
+
+def advice_document(found: Decision, bench: Choosing) -> dict[str, Any]:
+    """`nembrit.advice/1`: the one next step, what it does to the margins of every measured axis, and what else would do."""
+    notes = [f"{axis}: {reason}" for axis, reason in (bench.loop.reasons.items() if bench.loop else ())]
+    return {
+        "schema": "nembrit.advice/1", "decision": _decision(found, bench),
+        "alternatives": [_decision(one, bench) for one in found.alternatives], "notes": notes,
+    }  # fmt: skip
+
+
+def _decision(one: Decision, bench: Choosing) -> dict[str, Any]:
+    chain = None if one.chains is None else controller_to_json(one.chains)["filters"]
+    is_change = bool(one.ratios or one.chains)
+    return {
+        "kind": one.kind, "group": _group(one.group),
+        "set": {f"{axis}.{term}": rounded(ratio) for axis, terms in one.ratios.items() for term, ratio in terms.items()},
+        "idle_ratio": rounded(one.idle_ratio), "chain": chain, "part": one.part, "card": one.card, "why": one.why,
+        "safety": {axis: _safety(bench.predicted(axis, one.change)) for axis in axes_told(bench)} if is_change else {},
+    }  # fmt: skip
+
+
+def _group(group: str | None) -> str | None:
+    """As the contract of reports names groups: `p_d.roll` for the pages' `pd.roll`."""
+    return None if group is None else group.replace("pd.", "p_d.")
+
+
+def _safety(told: Predicted) -> dict[str, Any]:
+    part: dict[str, Any] = {"is_stable": told.is_stable}
+    for name in ("phase_margin_deg", "sensitivity_peak"):
+        own: Estimate | None = getattr(told, name)
+        stem, unit = (name.removesuffix("_deg"), "_deg") if name.endswith("_deg") else (name, "")
+        part[name] = None if own is None else rounded(own.value)
+        part[f"{stem}_interval{unit}"] = None if own is None else [rounded(own.low), rounded(own.high)]
+    return part
 
 
 def _response(told: Predicted) -> dict[str, Any]:

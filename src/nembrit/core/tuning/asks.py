@@ -1,9 +1,8 @@
 """The change of settings that a finding speaks for: the group, and by how much to begin with."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from nembrit.core.causes.finding import Finding
 from nembrit.core.types import AXES
 
 # code → group, ratios by term, in words; a first step by a fifth or a quarter is common practice, no source
@@ -51,10 +50,3 @@ def ask_of(code: str, axis: str | None) -> Ask | None:
         ratios=dict.fromkeys([place] if group.startswith("pd.") else axes, gains) if gains else {},
         idle_ratio=terms.get("idle"),
     )
-
-
-def first_ask(findings: Sequence[Finding]) -> Ask | None:
-    """What the first finding on settings asks for; None while mechanics or electrics hold gains back."""
-    if any(one.holds_gains_back for one in findings):
-        return None
-    return next((ask for one in findings if one.severity != "info" and (ask := ask_of(one.code, one.axis))), None)

@@ -19,7 +19,7 @@ MOST_PEAK, LEAST_PHASE_DEG = 2.0, 29.0
 MOST_STEP, LEAST_STEP = 1.25, 0.5  # up and down, of a gain in one flight (common practice, no source)
 _RESERVE_DB = 3.0  # kept for throttle that was not flown
 _UNMEASURED_LAG_DEG, _UNMEASURED_AT_HZ = 0.5, 20.0  # that a shared chain may add to an axis whose loop is not known
-_NEARLY = 1.005
+_NEARLY, _CLEARLY = 1.005, 0.97
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,7 +135,9 @@ def _peaks(axis: str, found: AxisLoop, told: Predicted) -> list[str]:
     for words, was, becomes in pairs:
         if becomes is None or becomes.high <= MOST_PEAK:
             continue
+        clearly = was is not None and becomes.value <= _CLEARLY * was.value  # whatever the interval of a poor loop does
         improves = was is not None and becomes.value <= _NEARLY * was.value and becomes.high <= _NEARLY * was.high
+        improves = improves or clearly
         if not improves:
             return [f"the sensitivity peak of {axis}{words} could reach {becomes.high:.1f} ({MOST_PEAK:g} allowed)"]
     return []

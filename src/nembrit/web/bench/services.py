@@ -1,13 +1,12 @@
 """What the bench's views need of core."""
 
-from nembrit.core.tuning.asks import first_ask
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.types import AXES
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.logs.models import Log
 from nembrit.web.logs.storage import main_stream
 
-__all__ = ["AXES", "first_ask", "repair_for", "sample_rate_hz"]
+__all__ = ["AXES", "repair_for", "sample_rate_hz"]
 
 
 @while_unchanged

@@ -92,9 +92,11 @@ def gate_of(craft: Craft, after: Sequence[Setting]) -> Ruling:
     """
     flights = craft.flights.active().filter(configuration__isnull=False).select_related("craft", "configuration")[:_LATEST]
     told = [(flight, own) for flight, own in by_flight(list(flights), *NEEDED) if own and own.loop and own.loop.axes]
-    if not told:
+    if not told or told[0][0].configuration is None:
         return Ruling()
-    flight, results = next((one for one in told if _is_sure(one[1].loop)), told[0])
+    newest = core_settings(told[0][0].configuration)  # older settings would count changes that were flown since
+    alike = [one for one in told if one[0].configuration and core_settings(one[0].configuration) == newest]
+    flight, results = next((one for one in alike if _is_sure(one[1].loop)), alike[0])
     if flight.configuration is None:
         return Ruling()
     try:

@@ -1,0 +1,222 @@
+"""The one decision after a flight: the next change, repair or flight, chosen in a fixed order of what matters most.
+
+Safety, then mechanics, then the stability margin, then heat, then I and idle, then speed. At most one change, and only one that
+passes the gate on all axes together; what fails it gives way to the next candidate, in the end to a flight that would tell more.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from nembrit.core.analysis.choosing import Choosing
+from nembrit.core.causes.finding import Finding
+from nembrit.core.errors import NotEnoughData
+from nembrit.core.response.axisloop import AxisLoop
+from nembrit.core.setup.controller import Controller
+from nembrit.core.tuning.asks import ask_of
+from nembrit.core.tuning.best import Limits, limits_for
+from nembrit.core.tuning.design import best_chain, target_for
+from nembrit.core.tuning.gate import MOST_PEAK
+from nembrit.core.tuning.repairs import repair_for
+from nembrit.core.tuning.whatif import Change, Predicted
+from nembrit.core.types import AXES
+
+CHANGE, REPAIR, FLY, VERIFY, NOTHING = "change", "repair", "fly", "verify", "nothing"
+MEASURING_CARD = "response"
+_HOT = 1.15  # motor noise over its target from where on filters come before gains
+_WORTH_LESS_NOISE, _WORTH_FASTER = 0.9, 0.95  # a change that wins less is none
+_OF_FILTERS = {"gyro_filters": frozenset({"d_term"}), "d_filters": frozenset({"gyro", "notches"})}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decision:
+    """What to do next, and why. `ratios` are by axis and term; `chains` the filters of a change of filters."""
+
+    kind: str
+    why: str  # one sentence
+    group: str | None = None
+    ratios: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    idle_ratio: float | None = None
+    chains: Controller | None = None
+    part: str | None = None
+    card: str | None = None
+    axis: str | None = None
+    code: str | None = None  # of the finding that it answers
+    alternatives: tuple["Decision", ...] = ()
+
+    @property
+    def change(self) -> Change:
+        return Change(gains=self.ratios, chains=self.chains)
+
+
+def decide(
+    findings: Sequence[Finding], bench: Choosing, *, diameter_in: float, caution: str = "usual", is_latest: bool = True
+) -> Decision:
+    """The next step after a flight.
+
+    Parameters
+    ----------
+    findings : sequence of Finding
+        Of the flight, most important first.
+    bench : Choosing
+        The flight with the settings that it flew.
+    diameter_in : float
+        Of the propellers: larger ones stand less motor noise.
+    caution : str
+        A key of `CAUTIONS`.
+    is_latest : bool
+        Whether the flight flew the craft's latest settings.
+
+    Returns
+    -------
+    Decision
+        With at most two further candidates that passed the gate as its alternatives.
+    """
+    if not is_latest:
+        return Decision(kind=FLY, card=MEASURING_CARD, why="The latest settings were not flown yet: fly them first.")
+    held = next((one for one in findings if one.holds_gains_back), None)
+    if held is not None:
+        repair = repair_for([held])
+        part = repair.part if repair else None
+        return Decision(kind=REPAIR, part=part, code=held.code, axis=held.axis, why=f"Mechanics first: {held.summary}")
+    target = target_for(caution, diameter_in)
+    passed = [one for one in _candidates(findings, bench, target, caution) if _is_open(one, bench, target)]
+    if passed:
+        first, *others = passed
+        return replace(first, alternatives=tuple(others[:2]))
+    if not any(axis in _loops(bench) for axis in AXES[:2]):
+        return Decision(
+            kind=FLY, card=MEASURING_CARD, why="Neither roll’s nor pitch’s loop could be measured: fly the half-minute card."
+        )
+    open_axes = [axis for axis in AXES[:2] if axis in _loops(bench) and _loops(bench)[axis].sensitivity_peak.high > MOST_PEAK]
+    if open_axes:
+        axis = max(open_axes, key=lambda one: _loops(bench)[one].sensitivity_peak.high)
+        peak = _loops(bench)[axis].sensitivity_peak
+        return Decision(
+            kind=FLY, card=MEASURING_CARD, axis=axis,
+            why=f"{axis.capitalize()}’s sensitivity peak is too uncertain ({peak.low:.1f} to {peak.high:.1f}): fly the "
+            f"half-minute card with quicker inputs in {axis}.",
+        )  # fmt: skip
+    faults = [one for one in findings if one.severity in ("act", "stop")]
+    if faults:
+        return Decision(
+            kind=FLY, card=MEASURING_CARD, code=faults[0].code,
+            why=f"{faults[0].summary.rstrip('.')}. No safe change could be predicted: fly the half-minute card, close and low.",
+        )  # fmt: skip
+    return Decision(kind=VERIFY, why="Nothing to change: margins, motor noise and speed are within their limits. Verify it.")
+
+
+def _loops(bench: Choosing) -> Mapping[str, AxisLoop]:
+    return bench.loop.axes if bench.loop else {}
+
+
+def _is_open(one: Decision, bench: Choosing, target: float) -> bool:
+    if one.idle_ratio is not None or not _loops(bench):
+        return True
+    stands = bench.ruling(one.change, target_rms=target)
+    return stands.is_open
+
+
+def _candidates(findings: Sequence[Finding], bench: Choosing, target: float, caution: str) -> Iterator[Decision]:
+    """Changes in order of what matters most."""
+    room = _motor_room(bench, target)
+    yield from _margins(bench, caution)
+    yield from _of_finding(findings, ("oscillation", "p_high"))
+    yield from _heat(findings, bench, target)
+    yield from _of_finding(findings, ("i_low", "idle_low"))
+    yield from _lag(findings, bench, target)
+    yield from _speed(bench, limits_for(caution, room))
+
+
+def _margins(bench: Choosing, caution: str) -> Iterator[Decision]:
+    """Axes whose sensitivity peak is above 2, the worst first: P down by up to a fifth, D as it is."""
+    low = {axis: own.sensitivity_peak.value for axis, own in _loops(bench).items() if own.sensitivity_peak.value > MOST_PEAK}
+    for axis in sorted(low, key=lambda one: -low[one]):
+        best = bench.best(axis, limits_for(caution, 1.0))
+        if best.is_change and best.p < 1:
+            terms = {term: ratio for term, ratio in (("p", best.p), ("d", best.d)) if abs(ratio - 1) > 1e-6}
+            yield Decision(
+                kind=CHANGE, group=f"pd.{axis}", axis=axis, ratios={axis: terms},
+                why=f"{axis.capitalize()} is close to oscillation (sensitivity peak {low[axis]:.1f}): P down by "
+                f"{1 - best.p:.0%}{', D as it is' if 'd' not in terms else ''}.",
+            )  # fmt: skip
+
+
+def _of_finding(findings: Sequence[Finding], codes: tuple[str, ...]) -> Iterator[Decision]:
+    for one in findings:
+        ask = ask_of(one.code, one.axis) if one.code in codes and one.severity != "info" else None
+        if ask is not None:
+            yield Decision(
+                kind=CHANGE, group=ask.group, axis=ask.axis or None, ratios=ask.ratios, idle_ratio=ask.idle_ratio, code=one.code,
+                why=f"{one.highlight}: {ask.words}.",
+            )  # fmt: skip
+
+
+def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:
+    """Motors that are moved by noise beyond the target: filters that keep more of it out, as far as the margins allow."""
+    measured = bench.shaping.roughness_ratio if bench.shaping else None
+    asked = [one.code for one in findings if one.code in ("d_noise", "filters_open") and one.severity != "info"]
+    if not asked and (measured is None or measured < _HOT * target):
+        return
+    groups = ("d_filters", "gyro_filters") if "d_noise" in asked else ("gyro_filters", "d_filters")
+    for group in groups:
+        found = _chain(bench, group, target)
+        if found is None:
+            continue
+        chains, ratio = found
+        if ratio <= _WORTH_LESS_NOISE:
+            yield Decision(
+                kind=CHANGE, group=group, chains=chains, code=asked[0] if asked else None,
+                why=f"Motor noise is {100 * (measured or 0.0):.2g} % ({100 * target:.2g} % aimed at): these filters leave "
+                f"{ratio:.0%} of it.",
+            )  # fmt: skip
+
+
+def _lag(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:
+    """Filters that are later than they need to be, where the log says so."""
+    if any(one.code == "filters_low" and one.severity != "info" for one in findings):
+        found = _chain(bench, "gyro_filters", target)
+        if found is not None:
+            yield Decision(
+                kind=CHANGE, group="gyro_filters", chains=found[0], code="filters_low",
+                why="The gyro filters are later than the noise asks for: these are earlier.",
+            )  # fmt: skip
+
+
+def _chain(bench: Choosing, group: str, target: float) -> tuple[Controller, float] | None:
+    """The advised chain of one group, and the motor noise that it leaves over the flown one."""
+    try:
+        task = bench.task(_OF_FILTERS[group])
+    except NotEnoughData:
+        return None
+    design = best_chain(task, target)
+    if design.chains == bench.known or design.lag_deg > task.most_lag_deg + 0.01:
+        return None
+    return design.chains, bench.motor_ratio(Change(chains=design.chains))
+
+
+def _motor_room(bench: Choosing, target: float) -> float:
+    """How much more motor noise the target leaves, as a ratio to the flown one."""
+    measured = bench.shaping.roughness_ratio if bench.shaping else None
+    return max(1.0, target / measured) if measured else 1.0
+
+
+def _speed(bench: Choosing, limits: Limits) -> Iterator[Decision]:
+    """The axis that gains most from the fastest P and D within the limits."""
+    won: list[tuple[float, Decision]] = []
+    for axis in AXES[:2]:
+        own = _loops(bench).get(axis)
+        if own is None or own.rise_time_s is None:
+            continue
+        best = bench.best(axis, limits)
+        becomes: Predicted = best.predicted
+        if not best.is_change or becomes.rise_time_s is None or best.left_open:
+            continue
+        ratio = becomes.rise_time_s.value / own.rise_time_s.value
+        if ratio <= _WORTH_FASTER:
+            decision = Decision(
+                kind=CHANGE, group=f"pd.{axis}", axis=axis, ratios={axis: {"p": best.p, "d": best.d}},
+                why=f"{axis.capitalize()} has margin to spare: it would rise in {1000 * becomes.rise_time_s.value:.0f} ms "
+                f"instead of {1000 * own.rise_time_s.value:.0f} ms.",
+            )  # fmt: skip
+            won.append((ratio, decision))
+    yield from (decision for _, decision in sorted(won, key=lambda pair: pair[0]))

@@ -30,7 +30,7 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
     simulated(page, craft, "bent_propeller", 1)
     press(page.get_by_role("link", name=re.compile(r"[Ff]light \d+")).first)
     expect(page.get_by_role("heading", level=1)).to_contain_text("Motor 2 shakes", timeout=60_000)  # once it is analysed
-    expect(page.locator("article.finding").first).to_contain_text("Cure this first")
+    expect(page.locator("article.finding").first).to_contain_text("Fix this first")
     press(page.get_by_role("link", name="Motors & vibration"))
     expect(page.locator("table.motors mark")).to_have_count(1)
     expect(page.get_by_role("row", name=re.compile("motor 2")).locator("mark")).to_be_visible()

@@ -11,6 +11,7 @@ from nembrit.web.bench.records import widened_of
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.services import GROUPS, core_settings, latest_configuration
 
+_LATEST = 20
 NEEDED = ("judgement", "response", "shaping", "loop")
 
 
@@ -22,6 +23,18 @@ def decision_of(flight: Flight, results: FlightResults) -> Decision:
     findings = results.judgement.findings if results.judgement else ()
     bench = choosing_of(flight, results, widened=widened_of(flight.craft))
     return decide(findings, bench, diameter_in=flight.craft.propeller_diameter_in, is_latest=is_latest)
+
+
+def newer_of(flight: Flight) -> Flight | None:
+    """The newest flight with the craft's latest settings, where this one flew others; None where there is none."""
+    latest = latest_configuration(flight.craft)
+    if latest is None or flight.configuration is None:
+        return None
+    wanted = core_settings(latest)
+    if core_settings(flight.configuration) == wanted:
+        return None
+    later = flight.craft.flights.active().filter(configuration__isnull=False).select_related("craft", "configuration")[:_LATEST]
+    return next((one for one in later if one.configuration and core_settings(one.configuration) == wanted), None)
 
 
 def page_of(flight: Flight, decision: Decision) -> dict[str, Any]:

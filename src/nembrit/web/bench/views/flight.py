@@ -52,6 +52,8 @@ def next_part(request: HttpRequest, flight_id: int) -> HttpResponse:
     context = {"craft": shown.craft, "flight": shown}
     if results is None or shown.craft.kind == "fixed_wing":
         return render(request, "bench/_next.html", context | {"reason": "this flight is being analysed; look again in a moment"})
+    if (newer := deciding.newer_of(shown)) is not None:
+        return render(request, "bench/_next.html", context | {"newer": newer})
     return render(request, "bench/_next.html", context | deciding.page_of(shown, deciding.decision_of(shown, results)))
 
 

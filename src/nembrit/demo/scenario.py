@@ -21,7 +21,7 @@ from nembrit.web.intake import services as intake
 from nembrit.web.logs import places
 from nembrit.web.logs.models import Log
 from nembrit.web.packs.models import Pack
-from nembrit.web.tunes import proposals, verifying
+from nembrit.web.tunes import proposals, truths, verifying
 from nembrit.web.tunes import services as tunes
 from nembrit.web.tunes.models import Decision, Slip
 
@@ -88,6 +88,7 @@ class _Juniper:
         self._decide(
             slip, day + timedelta(hours=3), note="Two screws had no thread lock. Checked after every flying day from now on."
         )
+        truths.tell(slip, "loose_mount", words="two tray screws without thread lock")
 
         self._filters = self._advised("d_filters", limits=("overshoot.roll", "bounce_back.roll"))
         day = FIRST_DAY + timedelta(days=7)

@@ -270,3 +270,12 @@ def test_flights_numbers_are_read_beside_each_other(places: dict[int, float]) ->
     order = sorted(places, key=lambda number: places[number])
     assert all(found[b] - found[a] > 5 for a, b in itertools.pairwise(order))
     assert all(abs(found[number] - at) < 7 for number, at in places.items())
+
+
+def test_keeping_before_the_planned_flights_needs_a_reason(craft: Craft, act, slip_text) -> None:
+    slip = tunes.make_slip(tunes.tune_of(craft), group="hardware", text=slip_text, values={}, part="Propeller")
+    address = f"/slips/{slip.pk}/decide/"
+    assert "only 0 of 4 flights a side are flown" in act(address, outcome="keep", note="")
+    slip.refresh_from_db()
+    assert slip.state == Slip.State.OPEN
+    assert "Slip 1 is kept" in act(address, outcome="keep", note="the old one was split")

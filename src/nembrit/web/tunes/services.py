@@ -357,6 +357,18 @@ def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     return Decision.objects.create(slip=slip, outcome=outcome, note=note, comparison=document, trial=kept)
 
 
+def require_reason(slip: Slip, outcome: str, note: str) -> None:
+    """Raises InputError for keeping a change before its planned flights without saying why; undoing never needs a reason."""
+    if slip.state != Slip.State.OPEN:
+        return
+    verdict = trial_of(slip).verdict
+    if outcome == Decision.Outcome.KEEP and verdict.word == "not_yet" and not note.strip():
+        raise InputError(
+            f"only {min(verdict.n_before, verdict.n_after)} of {verdict.n_planned} flights a side are flown: fly on, or "
+            "say in the note why you keep it now"
+        )
+
+
 def _undo(slip: Slip) -> None:
     craft = slip.tune.craft
     if slip.result_build is not None:

@@ -1,7 +1,7 @@
 """The tuner's own truth: what repairs proved to be wrong, and how often Nembrit had said so."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
@@ -16,6 +16,7 @@ from nembrit.web.tunes.models import Slip, Truth
 from nembrit.web.tunes.provoking import is_repair
 
 OTHER = "other"
+_LATEST = 4  # flights before a repair, that may have said what was wrong
 SCHEMA = "nembrit.findings/1"
 
 
@@ -32,34 +33,47 @@ def _names() -> Mapping[str, str]:
 @transaction.atomic
 def tell(slip: Slip, cause: str, *, words: str = "") -> Truth:
     """Keep what was wrong. Raises InputError for a slip that is no repair, is not decided yet, or a cause that is none."""
+    slip = Slip.objects.select_related("tune__craft", "cause_flight").get(pk=slip.pk)
     if not is_repair(slip):
         raise InputError("only a repair proves what was wrong; this slip changes settings")
-    if Slip.objects.get(pk=slip.pk).state == Slip.State.OPEN:
+    if slip.state == Slip.State.OPEN:
         raise InputError("decide the repair first, then say what was wrong")
     if cause not in _names():
         raise InputError("choose what was wrong from the list")
     if cause == OTHER and not words.strip():
         raise InputError("say in a few words what it was")
-    finding, measured = _claim(slip)
+    claim = _claim(slip)
     truth, _ = Truth.objects.update_or_create(
         slip=slip,
         defaults={
-            "cause": cause, "words": words.strip()[:200], "claimed": slip.cause_code, "confidence": finding, "measured": measured,
+            "cause": cause, "words": words.strip()[:200], "claimed": claim.code, "confidence": claim.confidence,
+            "measured": claim.measured,
         },
     )  # fmt: skip
     return truth
 
 
-def _claim(slip: Slip) -> tuple[float | None, dict[str, float]]:
-    """How sure the finding was that led to the repair, and what its flight measured."""
-    if slip.cause_flight is None:
-        return None, {}
-    (_, results), *_ = by_flight([slip.cause_flight], "judgement")
-    judgement = getattr(results, "judgement", None)
-    if judgement is None:
-        return None, {}
-    sure = next((one.confidence for one in judgement.findings if one.code == slip.cause_code), None)
-    return sure, dict(judgement.measured)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Claim:
+    """What Nembrit had said before a repair: a cause, how sure it was, and what the flight measured."""
+
+    code: str = ""
+    confidence: float | None = None
+    measured: dict[str, float] = field(default_factory=dict)
+
+
+def _claim(slip: Slip) -> _Claim:
+    """By the flight whose finding led to the repair, else by the newest flights before it."""
+    craft = slip.tune.craft
+    before = craft.flights.active().filter(flown_at__lt=slip.created_at).select_related("craft")[:_LATEST]
+    flights = [slip.cause_flight] if slip.cause_flight else list(before)
+    told = [own.judgement for _, own in by_flight(flights, "judgement") if own is not None and own.judgement is not None]
+    for judgement in told:
+        code = slip.cause_code or next((one.code for one in judgement.findings if one.holds_gains_back), "")
+        if code:
+            sure = next((one.confidence for one in judgement.findings if one.code == code), None)
+            return _Claim(code=code, confidence=sure, measured=dict(judgement.measured))
+    return _Claim(code=slip.cause_code, measured=dict(told[0].measured) if told else {})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

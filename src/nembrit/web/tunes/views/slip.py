@@ -22,7 +22,7 @@ from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, core_settings, latest_configuration
 from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, truths, waiting, wingcare
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
-from nembrit.web.tunes.models import Slip, Truth, Tune, WaitingSlip
+from nembrit.web.tunes.models import Decision, Slip, Truth, Tune, WaitingSlip
 from nembrit.web.tunes.predictions import gate_of
 
 
@@ -228,8 +228,14 @@ def slip_decide(request: HttpRequest, slip_id: int) -> HttpResponse:
     if not form.is_valid():
         messages.error(request, "Choose keep or undo.")
         return redirect(shown)
+    outcome, note = form.cleaned_data["outcome"], form.cleaned_data["note"]
+
+    def decide() -> Decision:
+        services.require_reason(shown, outcome, note)
+        return services.decide(shown, outcome, note=note)
+
     return _told(
-        request, shown, lambda: services.decide(shown, form.cleaned_data["outcome"], note=form.cleaned_data["note"]),
+        request, shown, decide,
         lambda decision: f"Slip {shown.number} is {decision.get_outcome_display()}.",
     )  # fmt: skip
 

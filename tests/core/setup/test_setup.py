@@ -37,6 +37,9 @@ def test_settings_survive_being_written_and_pasted(pairs: dict[str, str]) -> Non
     [
         ("", "no settings found"),
         ("# only notes\n\n", "no settings found"),
+        ("p on roll = 4\nd == 12", "line 2: “d” has no value: found “= 12”"),
+        ("p on roll = 4\nd = -", "line 2: “d” has no value: found “-”"),
+        ("p on roll = 4\nd = 1e400", "line 2: “d” has a number beyond sense: “1e400”"),
         ("p on roll = 4\nnonsense", "line 2: expected “name = value”, found “nonsense”"),
         ("= 4", "line 1"),
         ("a = 1\n\na = 2", "line 3: “a” stands in line 1 already"),

@@ -1,5 +1,6 @@
 """Settings as people paste them: what is understood, and every line that is doubtful."""
 
+import math
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -12,6 +13,9 @@ _MOST_LINES = 5000
 _MOST_TEXT = 200
 _NOTE = re.compile(r"(^|\s)(#|;|//).*$")
 _SECTION = re.compile(r"^\[([^\[\]]+)\]$")
+# “roll: p=208 i=50 d=35”, or without a family before it: two pairs at least, each value a single word
+_SEVERAL = re.compile(r"^(?:([^=:]{1,40}):\s*)?((?:[\w.]+\s*=\s*[^\s=,;]+[\s,;]+)+[\w.]+\s*=\s*[^\s=]+)$")
+_ONE_OF_SEVERAL = re.compile(r"([\w.]+)\s*=\s*([^\s=,;]+)")
 _NUMBERS = re.compile(r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?([,;]?\s+[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?)*$")
 _VERB_RATIO, _VERB_LEAST = 0.8, 3  # a first word of so many lines is said before every name, and is no part of it
 
@@ -57,7 +61,7 @@ def read_pasted(text: str) -> Pasted:
     doubts: list[Doubt] = []
     first: dict[str, tuple[int, str]] = {}
     section = ""
-    for number, whole, line in bare:
+    for number, whole, line in ((number, whole, one) for number, whole, line in bare for one in _several(line)):
         if heading := _SECTION.match(line):
             section = f"[{heading[1].strip()}] "
             continue
@@ -113,6 +117,19 @@ def _go_apart(rest: Sequence[str]) -> bool:
     return len(begins) >= _VERB_LEAST and any("_" in line or "." in line for line in rest)
 
 
+def _several(line: str) -> list[str]:
+    """A line that gives several names their values as lines of their own: “roll: p=208 i=50” is “roll p=208” and “roll i=50”.
+
+    >>> _several("roll: p=208 i=50"), _several("p on roll = 42"), _several("p=1 d = 2")
+    (['roll p=208', 'roll i=50'], ['p on roll = 42'], ['p=1', 'd=2'])
+    """
+    found = _SEVERAL.match(line)
+    if found is None:
+        return [line]
+    family = f"{found[1].strip()} " if found[1] else ""
+    return [f"{family}{name}={value}" for name, value in _ONE_OF_SEVERAL.findall(found[2])]
+
+
 def _parted(line: str) -> tuple[str, str] | None:
     """Name and value of a line; None where it cannot be told where the one ends and the other begins."""
     for mark in ("=", "\t", ":"):
@@ -134,6 +151,21 @@ def _parted(line: str) -> tuple[str, str] | None:
 def _doubt_about(pair: tuple[str, str] | None, line: str) -> str:
     if pair is None or not pair[0]:
         return f"expected “name = value”, found “{line[:60]}”"
+    name, value = pair
+    if value.startswith("=") or value in ("-", "–", "—"):
+        return f"“{name}” has no value: found “{value[:20]}”"
+    if _NUMBERS.match(value) and not all(
+        math.isfinite(float(one)) for one in re.findall(r"[-+0-9.eE]+", value) if _is_float(one)
+    ):
+        return f"“{name}” has a number beyond sense: “{value[:20]}”"
     if max(map(len, pair)) > _MOST_TEXT:
         return f"names and values may have {_MOST_TEXT} characters at most"
     return ""
+
+
+def _is_float(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True

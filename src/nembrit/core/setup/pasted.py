@@ -61,7 +61,8 @@ def read_pasted(text: str) -> Pasted:
     doubts: list[Doubt] = []
     first: dict[str, tuple[int, str]] = {}
     section = ""
-    for number, whole, line in ((number, whole, one) for number, whole, line in bare for one in _several(line)):
+    apart = [(number, whole, one) for number, whole, given in bare for one in _several(given)]
+    for number, whole, line in apart:
         if heading := _SECTION.match(line):
             section = f"[{heading[1].strip()}] "
             continue
@@ -154,18 +155,8 @@ def _doubt_about(pair: tuple[str, str] | None, line: str) -> str:
     name, value = pair
     if value.startswith("=") or value in ("-", "–", "—"):
         return f"“{name}” has no value: found “{value[:20]}”"
-    if _NUMBERS.match(value) and not all(
-        math.isfinite(float(one)) for one in re.findall(r"[-+0-9.eE]+", value) if _is_float(one)
-    ):
+    if _NUMBERS.match(value) and not all(math.isfinite(float(one)) for one in re.split(r"[,;\s]+", value) if one):
         return f"“{name}” has a number beyond sense: “{value[:20]}”"
     if max(map(len, pair)) > _MOST_TEXT:
         return f"names and values may have {_MOST_TEXT} characters at most"
     return ""
-
-
-def _is_float(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return True

@@ -4,6 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 from django.test import Client
 
@@ -41,6 +42,7 @@ def test_told_counted_and_exported(client: Client, craft: Craft, tmp_path: Path)
     sent = client.get(f"/craft/{craft.pk}/findings.json")
     assert "attachment" in sent["Content-Disposition"]
     document = sent.json()
+    jsonschema.validate(document, json.loads(Path("docs/schemas/findings.schema.json").read_text(encoding="utf-8")))
     assert (document["schema"], len(document["findings"])) == ("nembrit.findings/1", 3)
     assert set(document["findings"][0]) == {"claimed", "confidence", "truth", "values"}  # no samples, no places, no names
     (tmp_path / "rows.json").write_text(json.dumps(document))

@@ -84,12 +84,16 @@ def predict(craft: Craft, base: Configuration, after: Sequence[Setting]) -> dict
         return {}
 
 
-def gate_of(craft: Craft, after: Sequence[Setting]) -> Ruling:
+def gate_of(craft: Craft, base: Sequence[Setting], after: Sequence[Setting]) -> Ruling:
     """What stands against flying these settings, by the newest flight that tells the craft's loops.
 
     Everything that differs from what that flight flew counts, slips since that were never flown with it: parts that each
-    pass may fail together. Nothing stands against them where no flight can tell.
+    pass may fail together. Nothing stands against them where no flight can tell, or where neither gains nor filters change.
     """
+    names = name_map(craft)
+    own = change_between(base, after, names)
+    if not own.gains and own.chains is None:
+        return Ruling()
     flights = craft.flights.active().filter(configuration__isnull=False).select_related("craft", "configuration")[:_LATEST]
     told = [(flight, own) for flight, own in by_flight(list(flights), *NEEDED) if own and own.loop and own.loop.axes]
     if not told or told[0][0].configuration is None:
@@ -100,16 +104,16 @@ def gate_of(craft: Craft, after: Sequence[Setting]) -> Ruling:
     if flight.configuration is None:
         return Ruling()
     try:
-        change = change_between(core_settings(flight.configuration), after, name_map(craft))
+        change = change_between(core_settings(flight.configuration), after, names)
         bench = choosing_of(flight, results, widened=widened_of(craft))
         return bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))
     except CoreError:  # what cannot be told is no hindrance
         return Ruling()
 
 
-def require_gate(craft: Craft, after: Sequence[Setting], reason: str) -> None:
+def require_gate(craft: Craft, base: Sequence[Setting], after: Sequence[Setting], reason: str) -> None:
     """Raises InputError for settings that must not be flown, and BeyondLimits for those that need a reason and have none."""
-    found = gate_of(craft, after)
+    found = gate_of(craft, base, after)
     if found.forbidden:
         raise InputError(f"these settings must not be flown: {'; '.join(found.forbidden)}. Take a smaller step, or lower P first")
     if found.limits and not reason.strip():

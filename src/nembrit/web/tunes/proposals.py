@@ -115,7 +115,7 @@ def _filled(
         values, notes, reason = _advised(craft, bench, settings, names, group)
         why = f"Advised from flight {flight.number}{reason}."
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
-    if values and (stands := gate_of(craft, apply_changes(settings, values)).forbidden):
+    if values and (stands := gate_of(craft, settings, apply_changes(settings, values)).forbidden):
         values, notes = {}, (*notes, f"not proposed: {'; '.join(stands)}")
     if not values and not notes and "flight" not in given:
         return None

@@ -194,7 +194,7 @@ def make_slip(
             raise InputError("there is no configuration to change yet: save the present one first")
         require_trim_first(base, values, text.despite)
         changed = changed_settings(base, (group, also), values)
-        require_gate(tune.craft, changed, text.beyond)
+        require_gate(tune.craft, core_settings(base), changed, text.beyond)
         slip.result_configuration = add_configuration(base.craft, changed, source=Configuration.Source.SLIP, note=text.title)
         slip.prediction = predict(tune.craft, base, core_settings(slip.result_configuration))
     slip.save()

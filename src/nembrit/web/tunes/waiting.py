@@ -41,7 +41,7 @@ def keep(
     if group != "hardware" and latest is not None:
         after = changed_settings(latest, (group, also), values)
         kept = {one.name: one.after or "" for one in diff_settings(core_settings(latest), after)}
-        require_gate(tune.craft, after, text.beyond)
+        require_gate(tune.craft, core_settings(latest), after, text.beyond)
         prediction = predict(tune.craft, latest, after)
     number = (tune.waiting.aggregate(top=Max("number"))["top"] or 0) + 1
     return WaitingSlip.objects.create(

@@ -79,9 +79,10 @@ def _ruling(craft: Craft, latest: Configuration | None, values: ValuesForm | Non
         new = values.values() if values.is_valid() else {}
     else:
         new = {setting.name: str(field.value() or "") for setting, field in values.rows()}
-    present = {one.name: one.value for one in core_settings(latest)}
+    settings = core_settings(latest)
+    present = {one.name: one.value for one in settings}
     changed = {name: value for name, value in new.items() if value and present.get(name) != value}
-    return gate_of(craft, apply_changes(core_settings(latest), changed)) if changed else None
+    return gate_of(craft, settings, apply_changes(settings, changed)) if changed else None
 
 
 def _filled(

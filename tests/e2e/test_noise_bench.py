@@ -50,6 +50,9 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
         re.compile("Not yet: . of 4 flown before, 1 of 4 after"), timeout=30_000
     )
     press(page.get_by_role("button", name=re.compile("^Keep")).first)
+    expect(page.get_by_text("flights a side are flown")).to_be_visible()
+    page.get_by_label("Note, for later").fill("the old one was bent")
+    press(page.get_by_role("button", name=re.compile("^Keep")).first)
     expect(page.get_by_text(re.compile("^Kept"))).to_be_visible()
     context.close()
 

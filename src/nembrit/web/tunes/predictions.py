@@ -8,7 +8,7 @@ from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.analysis.loop import Loop
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.response.estimate import Estimate
-from nembrit.core.setup.configuration import Setting, number
+from nembrit.core.setup.configuration import Setting, apply_changes, number
 from nembrit.core.setup.controller import chains_from_settings
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.met import Met, met
@@ -109,6 +109,14 @@ def gate_of(craft: Craft, base: Sequence[Setting], after: Sequence[Setting]) -> 
         return bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))
     except CoreError:  # what cannot be told is no hindrance
         return Ruling()
+
+
+def ruling_of(craft: Craft, latest: Configuration, typed: Mapping[str, str]) -> Ruling | None:
+    """What stands against typed values beside the latest settings; None where nothing is changed."""
+    settings = core_settings(latest)
+    present = {one.name: one.value for one in settings}
+    changed = {name: value for name, value in typed.items() if value and name in present and present[name] != value}
+    return gate_of(craft, settings, apply_changes(settings, changed)) if changed else None
 
 
 def require_gate(craft: Craft, base: Sequence[Setting], after: Sequence[Setting], reason: str) -> None:

@@ -8,7 +8,6 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.core.errors import CoreError, InputError, NotEnoughData
-from nembrit.core.tuning.design import target_for
 from nembrit.web.bench import chainform, choosing, filters, gains, services
 from nembrit.web.bench.records import widened_of
 from nembrit.web.bench.results import FlightEvidence, evidence_of, latest_act_finding
@@ -55,9 +54,7 @@ def filters_page(request: HttpRequest, flight_id: int) -> HttpResponse:
                 chains = chainform.chains_from(request.GET, bench.known)
             except InputError as error:
                 chains, status, context["error"] = bench.known, 400, str(error)
-            context |= filters.page_of(
-                bench, chains, _axis(request, bench), target_for(context["caution"], flight.craft.propeller_diameter_in)
-            )
+            context |= filters.page_of(bench, chains, _axis(request, bench), flight.craft, context["caution"])
             pins = request.GET.getlist("pin")
             context |= {"pins": _PINS, "pinned": pins}
             context["trade_query"] = urlencode([("caution", context["caution"]), *(("pin", pin) for pin in pins[:3])])

@@ -11,19 +11,17 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
-from nembrit.core.setup.configuration import apply_changes
-from nembrit.core.tuning.gate import Ruling
 from nembrit.web.bench.results import ensure_results, latest_act_finding
 from nembrit.web.bench.services import AXES
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.hangar.services import GROUPS, core_settings, latest_configuration
+from nembrit.web.hangar.services import GROUPS, latest_configuration
 from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, truths, waiting, wingcare
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Decision, Slip, Truth, Tune, WaitingSlip
-from nembrit.web.tunes.predictions import gate_of
+from nembrit.web.tunes.predictions import ruling_of
 
 
 @require_http_methods(["GET", "POST"])
@@ -66,23 +64,16 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "group_label": GROUPS.get(group, ""), "also_label": GROUPS.get(also, ""), "kept": kept, "waiting": waiting.lines(present),
         "open_slip": services.open_slip(present), "finding": latest_act_finding(shown),
         "trim_first": wingcare.pull_stands(shown) if group == "navigation" else None,
-        "ruling": _ruling(shown, latest, values),
+        "ruling": ruling_of(shown, latest, _typed(values)) if latest and values else None,
     }  # fmt: skip
     return render(request, "tunes/slip_new.html", context, status=status)
 
 
-def _ruling(craft: Craft, latest: Configuration | None, values: ValuesForm | None) -> Ruling | None:
-    """What stands against the values that the form holds."""
-    if latest is None or values is None:
-        return None
+def _typed(values: ValuesForm) -> dict[str, str]:
+    """The values that a form holds, sent or filled in."""
     if values.is_bound:
-        new = values.values() if values.is_valid() else {}
-    else:
-        new = {setting.name: str(field.value() or "") for setting, field in values.rows()}
-    settings = core_settings(latest)
-    present = {one.name: one.value for one in settings}
-    changed = {name: value for name, value in new.items() if value and present.get(name) != value}
-    return gate_of(craft, settings, apply_changes(settings, changed)) if changed else None
+        return values.values() if values.is_valid() else {}
+    return {setting.name: str(field.value() or "") for setting, field in values.rows()}
 
 
 def _filled(

@@ -23,7 +23,7 @@ _CURVE_HZ = np.geomspace(2.0, 500.0, 160)
 _LOOKS = {"as set": "after", "chip": "before", "software": "third"}
 
 
-def page_of(bench: Choosing, chains: Controller, axis: str, craft: Craft, caution: str) -> dict[str, Any]:
+def page_of(bench: Choosing, chains: Controller, axis: str, craft: Craft) -> dict[str, Any]:
     """Everything that the page shows of a chain. Raises NotEnoughData where not even a delay could be told."""
     flown, change = bench.known, Change(chains=chains)
     is_tried = chains != flown
@@ -43,7 +43,7 @@ def page_of(bench: Choosing, chains: Controller, axis: str, craft: Craft, cautio
                 costs[place, k] = (stated_delay_s((one,), chains.loop_rate_hz, bench.rotor_hz), float("nan"))
     context["blocks"] = fields_of(chains, costs)
     context["sums"] = _sums(bench, flown, chains, change, axis)
-    context["ruling"] = stands = bench.ruling(change, target_rms=target_for(caution, craft.propeller_diameter_in))
+    context["ruling"] = stands = bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))
     context["risk"] = {} if stands.forbidden else _risk(bench, change)
     if stands.forbidden:
         context["slips"] = []

@@ -69,7 +69,7 @@ def fields_of(flight: Flight, bench: Choosing, axis: str, given: QueryDict) -> l
     return found
 
 
-def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, Any]:
+def page_of(bench: Choosing, axis: str, fields: list[GainField], craft: Craft) -> dict[str, Any]:
     """What the tried gains of an axis would do, beside the flown ones. Raises NotEnoughData."""
     change = Change(gains={axis: {one.term: one.ratio for one in fields}})
     is_tried = any(abs(one.ratio - 1) > 1e-3 for one in fields)
@@ -88,7 +88,7 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, An
     )
     found = bench.loop.axes[axis] if bench.loop else None
     moved = {one.term for one in fields if abs(one.ratio - 1) > 1e-3}
-    stands = bench.ruling(change)
+    stands = bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))  # as slips are judged
     groups = (({"p", "d"}, f"pd.{axis}", f"P with D of {axis}"), ({"i"}, "i", "I"), ({"f"}, "feed_forward", "feed-forward"))
     return {
         "slips": [] if stands.forbidden else [(group, words) for terms, group, words in groups if moved & terms],

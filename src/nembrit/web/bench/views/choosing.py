@@ -54,7 +54,7 @@ def filters_page(request: HttpRequest, flight_id: int) -> HttpResponse:
                 chains = chainform.chains_from(request.GET, bench.known)
             except InputError as error:
                 chains, status, context["error"] = bench.known, 400, str(error)
-            context |= filters.page_of(bench, chains, _axis(request, bench), flight.craft, context["caution"])
+            context |= filters.page_of(bench, chains, _axis(request, bench), flight.craft)
             pins = request.GET.getlist("pin")
             context |= {"pins": _PINS, "pinned": pins}
             context["trade_query"] = urlencode([("caution", context["caution"]), *(("pin", pin) for pin in pins[:3])])
@@ -109,7 +109,7 @@ def gains_page(request: HttpRequest, flight_id: int) -> HttpResponse:
                     400,
                     str(error),
                 )
-            context |= gains.page_of(bench, axis, fields)
+            context |= gains.page_of(bench, axis, fields, flight.craft)
             words = [(one.term, one.shown) for one in fields]
             context["query"] = urlencode([("axis", axis), *words])
         except CoreError as error:

@@ -56,6 +56,14 @@ RISING = [
 ]  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("peaks", "axis"), [({}, None), ({"roll": 2.0}, None), ({"yaw": 9.0}, None), ({"roll": 2.0 + NEAR, "pitch": 1.9}, "roll")]
+)
+def test_a_margin_is_low_where_the_whole_interval_says_so(peaks: dict[str, float], axis: str | None) -> None:
+    found = signs.margin_low(peaks)
+    assert (found and found.axis) == axis
+
+
 @pytest.mark.parametrize(("code", "place", "others", "name", "written", "start", "unit"), RISING)
 def test_evidence_begins_at_its_threshold_and_rises_by_its_unit(code, place, others, name, written, start, unit) -> None:
     def at(value: float) -> float:

@@ -18,7 +18,7 @@ from nembrit.core.recognise.preamble import scale_before
 from nembrit.core.records.log import Recording
 from nembrit.core.report.choosing import filters_document, prediction_document
 from nembrit.core.report.documents import report_document
-from nembrit.core.response.edge import ZONES, advice, headline, room_of
+from nembrit.core.response.edge import ZONES, headline, room_of
 from nembrit.core.response.oscillation import sustained
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.simulate.airframe import World
@@ -67,7 +67,7 @@ def benches() -> Any:
             filters_document(one, chains) for chains in (settings, replace(settings, gyro=(low(90.0), ROTOR)))
         ]
         rooms = [room_of(axis, loop) for axis, loop in one.loop.axes.items()]
-        found[f"{name} edge"] = [rooms, headline(rooms, is_whole=True), advice(rooms), ZONES]
+        found[f"{name} edge"] = [rooms, headline(rooms, is_whole=True), ZONES]
     return found
 
 

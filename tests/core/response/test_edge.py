@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from nembrit.core.response.edge import Room, advice, headline, room_of
+from nembrit.core.response.edge import Room, headline, room_of
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.tuning.best import best_gains, best_term, left_open, limits_for
 from tests.core.tuning.trying import BASE, bench
@@ -23,27 +23,22 @@ def room(axis: str, value: float, half: float = 0.01, *, lively_at: str = "") ->
 
 
 @pytest.mark.parametrize(
-    ("rooms", "says", "next_step"),
+    ("rooms", "says"),
     [
-        ([], "cannot tell", ""),
-        ([room("roll", 0.49), room("pitch", 0.9)], "too near the edge: it would swing at 21 Hz", "Lower P and D of roll"),
-        ([room("roll", 0.52), room("pitch", 0.9)], "Roll is lively", "Roll is flyable, though lively"),
-        ([room("roll", 0.54, 0.07)], "Roll is lively and may be too near", "Lower P and D of roll a little"),
-        ([room("roll", 0.62), room("pitch", 0.62)], "Roll is lively", "Roll and pitch are flyable, though lively"),
-        ([room("roll", 0.63), room("pitch", 0.9)], "Every axis keeps well away", "Nothing has to change"),
-        ([room("roll", 0.84), room("pitch", 0.9)], "Every axis keeps well away", "There is room on every axis"),
-        ([room("roll", 0.7, lively_at="high")], "Every axis keeps well", "Roll is sound in hover, and lively at high throttle"),
-        ([room("roll", 0.6, 0.2)], "leaves open how near the edge roll flies: anything from too", "Fly the half-minute card"),
-        ([room("roll", 0.45, 0.25)], "Roll flies too near", "Lower P and D of roll"),  # open, and most likely too near
-        ([room("roll", 0.3, 0.12)], "Roll flies too near", "Lower P and D of roll"),  # rough, and surely too near
-        ([room("roll", 0.85, 0.15)], "Every axis keeps well away", "There is room"),  # rough, and surely sound
+        ([], "cannot tell"),
+        ([room("roll", 0.49), room("pitch", 0.9)], "too near the edge: it would swing at 21 Hz"),
+        ([room("roll", 0.52), room("pitch", 0.9)], "Roll is lively"),
+        ([room("roll", 0.54, 0.07)], "Roll is lively and may be too near"),
+        ([room("roll", 0.63), room("pitch", 0.9)], "Every axis keeps well away"),
+        ([room("roll", 0.7, lively_at="high")], "Every axis keeps well"),
+        ([room("roll", 0.6, 0.2)], "leaves open how near the edge roll flies: anything from too"),
+        ([room("roll", 0.45, 0.25)], "Roll flies too near"),  # open, and most likely too near
+        ([room("roll", 0.3, 0.12)], "Roll flies too near"),  # rough, and surely too near
+        ([room("roll", 0.85, 0.15)], "Every axis keeps well away"),  # rough, and surely sound
     ],
-)  # fmt: skip
-def test_what_is_said_of_the_edge(rooms: list[Room], says: str, next_step: str) -> None:
+)
+def test_what_is_said_of_the_edge(rooms: list[Room], says: str) -> None:
     assert says in headline(rooms, is_whole=True)
-    assert advice(rooms).startswith(next_step)
-    assert bool(advice(rooms)) == bool(rooms)
-    assert advice(rooms, refused=True) == (advice(rooms) or "Mend what is named beside each axis, then fly the half-minute card.")
 
 
 def test_axes_that_could_not_be_told_are_not_called_safe() -> None:

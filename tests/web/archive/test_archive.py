@@ -18,7 +18,7 @@ from nembrit.core.formats.bundle import as_json, open_bundle, write_bundle
 from nembrit.web.archive.reading import read_archive
 from nembrit.web.archive.shape import KINDS, fields_of
 from nembrit.web.archive.writing import write_archive
-from nembrit.web.bench.models import StoredResult
+from nembrit.web.bench.models import StoredDecision, StoredResult
 from nembrit.web.flights.composing import keep_card
 from nembrit.web.flights.models import FieldTap, Outing
 from nembrit.web.flights.services import create_flight
@@ -96,7 +96,7 @@ def written(craft: Craft | None = None, **options: bool) -> bytes:
 
 def forget_all() -> None:
     """Every row of an archive's kinds, whatever points to whatever."""
-    tables = [model._meta.db_table for model in (*(kind.model for kind in KINDS), Chunk, Pyramid, StoredResult)]
+    tables = [model._meta.db_table for model in (*(kind.model for kind in KINDS), Chunk, Pyramid, StoredResult, StoredDecision)]
     with connection.cursor() as cursor:
         for table in reversed(tables):
             cursor.execute(f'DELETE FROM "{table}"')

@@ -1,23 +1,29 @@
 """Filters and gains tried on a flight's pages, and the slips that they fill in."""
 
 import re
+from dataclasses import replace
 from html import unescape
 from urllib.parse import urlencode
 
 import pytest
 from django.test import Client
 
+from nembrit.core.analysis.decision import Decision
+from nembrit.core.setup.controller import Controller
 from nembrit.core.trials.counting import COUNTS, SUGGESTED, FlownFlight, Standing
 from nembrit.demo.texts import NAME_MAP
+from nembrit.web.bench import deciding
 from nembrit.web.bench.chainform import query_of
 from nembrit.web.bench.records import widened_of
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes import services as tunes
-from nembrit.web.tunes.models import Decision, Slip
+from nembrit.web.tunes.models import Decision as SlipDecision
+from nembrit.web.tunes.models import Slip
 from nembrit.web.tunes.predictions import errors_of, rows_of
 from nembrit.web.tunes.slip_page import means_so_far
+from tests.core.tuning.trying import low
 from tests.flying import controller, log_file
 from tests.pageforms import fields_of
 
@@ -99,7 +105,7 @@ class TestFilters:
     def test_every_school_is_weighed_and_one_is_advised(self, client: Client, flight: Flight) -> None:
         for caution, aimed in (("careful", "0.73"), ("usual", "1.1"), ("bold", "1.6"), ("wild", "1.1")):
             page = text(client, flight, f"filters/trade/?caution={caution}&pin=notches")
-            assert page.count("advised</span>") == 1
+            assert page.count("safe</span>") == 1
             for school in ("chip school", "software school", "as set"):
                 assert school in page
             assert f"Aimed at: {aimed} %" in page
@@ -155,16 +161,42 @@ class TestGains:
         assert "No axis’s loop could be told" in text(client, Flight.objects.get(), "gains/best/")
 
 
+_STEPS = (
+    Decision(kind="change", group="pd.roll", ratios={"roll": {"p": 0.8}}, why="Roll is close to oscillation: P down by 20%."),
+    Decision(kind="change", group="i", ratios={axis: {"i": 1.25} for axis in ("roll", "pitch")}, why="I up by a quarter."),
+    Decision(kind="change", group="idle", idle_ratio=1.25, why="Idle up by a quarter."),
+    Decision(kind="change", group="d_filters", chains=Controller(loop_rate_hz=2e3, gains={}, d_term=(low(75.0),)), why="Less."),
+)
+
+
 class TestSlips:
+    @pytest.mark.parametrize(
+        ("place", "values"),
+        [
+            (0, {"p on roll": "34"}), (1, {"i on roll": "50", "i on pitch": "60"}), (2, {"motor floor %": "8"}),
+            (3, {"smooth d hz": "75"}),
+        ],
+    )  # fmt: skip
+    def test_the_one_decision_fills_its_slip_in(
+        self, client: Client, craft: Craft, flight: Flight, place: int, values: dict, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        found = replace(_STEPS[0], alternatives=_STEPS[1:])
+        monkeypatch.setattr(deciding, "decision_of", lambda *_: found)
+        address = f"/craft/{craft.pk}/slips/new/?group={_STEPS[place].group}&flight={flight.number}&step={place}"
+        form = fields_of(client.get(address).content.decode())
+        assert {name: form[f"value-{name}"] for name in values} == values
+        assert _STEPS[place].why in form["why"]
+        assert "asks for another step now" in client.get(address.replace("step=", "step=7")).content.decode()
+        hangar.save_name_map(craft, dict.fromkeys(NAME_MAP, ("", None)))
+        text(client, flight, "filters/")  # the loops are worked out anew
+        assert "say what they mean on the page of names" in client.get(address).content.decode()
+
     def test_slips_are_filled_in(self, client: Client, craft: Craft, flight: Flight) -> None:
         address = f"/craft/{craft.pk}/slips/new/?group="
         for group, query, values, why in (
             ("gyro_filters", changed(), {"smooth gyro hz": "250"}, "Tried on the noise of flight 1"),
             ("d_filters", changed(), {"smooth d hz": "80"}, "Tried on the noise of flight 1"),
             ("pd.roll", "axis=roll&p=52&i=40&d=42&f=15", {"p on roll": "52", "d on roll": "42"}, "Tried on the loop of flight 1"),
-            ("pd.roll", "asks=p_high&axis=roll", {"p on roll": "34"}, "P of roll down by a fifth, D as it is"),
-            ("i", "asks=i_low", {"i on roll": "50", "i on pitch": "60"}, "I up by a quarter"),
-            ("idle", "asks=idle_low", {"motor floor %": "8"}, "idle up by a quarter"),
         ):
             page = client.get(f"{address}{group}&flight={flight.number}&{query}").content.decode()
             form = fields_of(page)
@@ -233,7 +265,7 @@ class TestSlips:
         slip.save()
         assert widened_of(craft) == 1.0, "without a decision's numbers there is no record"
         measured = {"name": "motor_roughness", "before_mean": 1.7, "after_mean": after}
-        Decision.objects.create(slip=slip, outcome="keep", comparison={"metrics": [measured]})
+        SlipDecision.objects.create(slip=slip, outcome="keep", comparison={"metrics": [measured]})
         assert (abs(errors_of(craft)[0]) > 1.5) is widens
         assert (widened_of(craft) > 1.0) is widens
 

@@ -213,13 +213,15 @@ def test_the_hangar_tells_stage_next_step_and_last_result(client: Client, craft:
     hangar.paste_configuration(bare, "a = 1")
     assert "Fly the half-minute card and attach the log" in page()
     fly(1.0)
-    assert "Write the next change slip" in page()
+    assert "Flight 2 is in: see what it asks for" in page()
+    assert "Pitch has margin to spare" in client.get(f"/craft/{craft.pk}/next/?flight=999").content.decode()
+    assert "Flight 2 is in" not in page(), "it is worked out once"
     slip = lower_d(craft, text)
     assert "Fly on for slip 1: 1 of 4 flown before, 0 of 4 after" in page()
     tunes.decide(slip, "undo")
     assert "A change: undone, before a verdict" in page()
     fly(1.0, fault=True)
-    assert "Cure first: Motor 2 shakes" in page()
+    assert "Mechanics first: Motor 2 shakes" in page()
 
 
 def test_an_answer_needs_a_flight_of_the_trial(craft: Craft, fly, text) -> None:

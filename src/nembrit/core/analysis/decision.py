@@ -20,10 +20,13 @@ from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.whatif import Change, Predicted
 from nembrit.core.types import AXES
 
-CHANGE, REPAIR, FLY, VERIFY, NOTHING = "change", "repair", "fly", "verify", "nothing"
+CHANGE, REPAIR, FLY, NAME, VERIFY = "change", "repair", "fly", "name", "verify"
+# ranks, most important first: a craft without any of the first four may stay as it is
+MECHANICS, MARGIN, HEAT, BALANCE, COMFORT = "mechanics", "margin", "heat", "balance", "comfort"
 MEASURING_CARD = "response"
 _HOT = 1.15  # motor noise over its target from where on filters come before gains
 _WORTH_LESS_NOISE, _WORTH_FASTER = 0.9, 0.95  # a change that wins less is none
+_ABOUT_FILTERS = ("d_noise", "filters_open", "filters_low")
 _OF_FILTERS = {"gyro_filters": frozenset({"d_term"}), "d_filters": frozenset({"gyro", "notches"})}
 
 
@@ -33,8 +36,9 @@ class Decision:
 
     kind: str
     why: str  # one sentence
+    rank: str | None = None
     group: str | None = None
-    ratios: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    ratios: dict[str, dict[str, float]] = field(default_factory=dict)
     idle_ratio: float | None = None
     chains: Controller | None = None
     part: str | None = None
@@ -47,9 +51,20 @@ class Decision:
     def change(self) -> Change:
         return Change(gains=self.ratios, chains=self.chains)
 
+    @property
+    def is_comfort(self) -> bool:
+        """Whether the craft may as well stay as it is."""
+        return self.rank == COMFORT
+
 
 def decide(
-    findings: Sequence[Finding], bench: Choosing, *, diameter_in: float, caution: str = "usual", is_latest: bool = True
+    findings: Sequence[Finding],
+    bench: Choosing,
+    *,
+    diameter_in: float,
+    caution: str = "usual",
+    is_latest: bool = True,
+    card: str = "",
 ) -> Decision:
     """The next step after a flight.
 
@@ -65,6 +80,8 @@ def decide(
         A key of `CAUTIONS`.
     is_latest : bool
         Whether the flight flew the craft's latest settings.
+    card : str
+        The card that the flight flew: the same is not advised again without saying what to do differently.
 
     Returns
     -------
@@ -77,32 +94,56 @@ def decide(
     if held is not None:
         repair = repair_for([held])
         part = repair.part if repair else None
-        return Decision(kind=REPAIR, part=part, code=held.code, axis=held.axis, why=f"Mechanics first: {held.summary}")
+        return Decision(
+            kind=REPAIR, rank=MECHANICS, part=part, code=held.code, axis=held.axis, why=f"Mechanics first: {held.summary}"
+        )  # fmt: skip
     target = target_for(caution, diameter_in)
     passed = [one for one in _candidates(findings, bench, target, caution) if _is_open(one, bench, target)]
     if passed:
         first, *others = passed
         return replace(first, alternatives=tuple(others[:2]))
-    if not any(axis in _loops(bench) for axis in AXES[:2]):
+    return _without_change(findings, bench, card)
+
+
+def _without_change(findings: Sequence[Finding], bench: Choosing, card: str) -> Decision:
+    """What leads on where no change passed: settings that have to be named, a flight that tells more, or verifying."""
+    faults = [one for one in findings if one.severity in ("act", "stop")]
+    if bench.flown is None and any(one.code in _ABOUT_FILTERS for one in faults):
+        fault = next(one for one in faults if one.code in _ABOUT_FILTERS)
         return Decision(
-            kind=FLY, card=MEASURING_CARD, why="Neither roll’s nor pitch’s loop could be measured: fly the half-minute card."
-        )
-    open_axes = [axis for axis in AXES[:2] if axis in _loops(bench) and _loops(bench)[axis].sensitivity_peak.high > MOST_PEAK]
+            kind=NAME, rank=HEAT, code=fault.code,
+            why=f"{fault.summary.rstrip('.')}. Which filters flew is not known: save the settings and say what they mean.",
+        )  # fmt: skip
+    measured = [axis for axis in AXES[:2] if axis in _loops(bench)]
+    if not measured:
+        return Decision(kind=FLY, card=MEASURING_CARD, why=_unmeasured(bench, card))
+    open_axes = [axis for axis in measured if _loops(bench)[axis].sensitivity_peak.high > MOST_PEAK]
     if open_axes:
         axis = max(open_axes, key=lambda one: _loops(bench)[one].sensitivity_peak.high)
         peak = _loops(bench)[axis].sensitivity_peak
         return Decision(
-            kind=FLY, card=MEASURING_CARD, axis=axis,
-            why=f"{axis.capitalize()}’s sensitivity peak is too uncertain ({peak.low:.1f} to {peak.high:.1f}): fly the "
-            f"half-minute card with quicker inputs in {axis}.",
+            kind=FLY, card=MEASURING_CARD, axis=axis, rank=MARGIN if peak.value > MOST_PEAK else None,
+            why=f"{axis.capitalize()}’s sensitivity peak is too uncertain ({peak.low:.1f} to {peak.high:.1f}): "
+            f"{_again(card, f'quicker inputs in {axis}')}.",
         )  # fmt: skip
-    faults = [one for one in findings if one.severity in ("act", "stop")]
     if faults:
         return Decision(
             kind=FLY, card=MEASURING_CARD, code=faults[0].code,
-            why=f"{faults[0].summary.rstrip('.')}. No safe change could be predicted: fly the half-minute card, close and low.",
+            why=f"{faults[0].summary.rstrip('.')}. No safe change could be predicted: {_again(card, 'short, quick inputs')}, "
+            "close and low.",
         )  # fmt: skip
     return Decision(kind=VERIFY, why="Nothing to change: margins, motor noise and speed are within their limits. Verify it.")
+
+
+def _unmeasured(bench: Choosing, card: str) -> str:
+    """Why neither roll nor pitch could be measured, and what measures them."""
+    reason = next((bench.loop.reasons[axis] for axis in AXES[:2] if axis in bench.loop.reasons), "") if bench.loop else ""
+    told = f" ({reason.rstrip('.')})" if reason else ""
+    return f"Neither roll’s nor pitch’s loop could be measured{told}: {_again(card, 'short, quick inputs in roll and pitch')}."
+
+
+def _again(card: str, how: str) -> str:
+    return f"fly the half-minute card again with {how}" if card == MEASURING_CARD else f"fly the half-minute card with {how}"
 
 
 def _loops(bench: Choosing) -> Mapping[str, AxisLoop]:
@@ -120,9 +161,9 @@ def _candidates(findings: Sequence[Finding], bench: Choosing, target: float, cau
     """Changes in order of what matters most."""
     room = _motor_room(bench, target)
     yield from _margins(bench, caution)
-    yield from _of_finding(findings, ("oscillation", "p_high"))
+    yield from _of_finding(findings, ("oscillation", "p_high"), MARGIN)
     yield from _heat(findings, bench, target)
-    yield from _of_finding(findings, ("i_low", "idle_low"))
+    yield from _of_finding(findings, ("i_low", "idle_low"), BALANCE)
     yield from _lag(findings, bench, target)
     yield from _speed(bench, limits_for(caution, room))
 
@@ -135,20 +176,25 @@ def _margins(bench: Choosing, caution: str) -> Iterator[Decision]:
         if best.is_change and best.p < 1:
             terms = {term: ratio for term, ratio in (("p", best.p), ("d", best.d)) if abs(ratio - 1) > 1e-6}
             yield Decision(
-                kind=CHANGE, group=f"pd.{axis}", axis=axis, ratios={axis: terms},
+                kind=CHANGE, rank=MARGIN, group=f"pd.{axis}", axis=axis, ratios={axis: terms},
                 why=f"{axis.capitalize()} is close to oscillation (sensitivity peak {low[axis]:.1f}): P down by "
                 f"{1 - best.p:.0%}{', D as it is' if 'd' not in terms else ''}.",
             )  # fmt: skip
 
 
-def _of_finding(findings: Sequence[Finding], codes: tuple[str, ...]) -> Iterator[Decision]:
+def _of_finding(findings: Sequence[Finding], codes: tuple[str, ...], rank: str) -> Iterator[Decision]:
     for one in findings:
-        ask = ask_of(one.code, one.axis) if one.code in codes and one.severity != "info" else None
+        ask = ask_of(one.code, one.axis, one.causes) if one.code in codes and one.severity != "info" else None
         if ask is not None:
             yield Decision(
-                kind=CHANGE, group=ask.group, axis=ask.axis or None, ratios=ask.ratios, idle_ratio=ask.idle_ratio, code=one.code,
+                kind=CHANGE, rank=rank, group=ask.group, axis=ask.axis or None, ratios=_copied(ask.ratios),
+                idle_ratio=ask.idle_ratio, code=one.code,
                 why=f"{one.highlight}: {ask.words}.",
             )  # fmt: skip
+
+
+def _copied(ratios: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, float]]:
+    return {axis: dict(terms) for axis, terms in ratios.items()}
 
 
 def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:
@@ -165,7 +211,7 @@ def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterat
         chains, ratio = found
         if ratio <= _WORTH_LESS_NOISE:
             yield Decision(
-                kind=CHANGE, group=group, chains=chains, code=asked[0] if asked else None,
+                kind=CHANGE, rank=HEAT, group=group, chains=chains, code=asked[0] if asked else None,
                 why=f"Motor noise is {100 * (measured or 0.0):.2g} % ({100 * target:.2g} % aimed at): these filters leave "
                 f"{ratio:.0%} of it.",
             )  # fmt: skip
@@ -177,7 +223,7 @@ def _lag(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterato
         found = _chain(bench, "gyro_filters", target)
         if found is not None:
             yield Decision(
-                kind=CHANGE, group="gyro_filters", chains=found[0], code="filters_low",
+                kind=CHANGE, rank=COMFORT, group="gyro_filters", chains=found[0], code="filters_low",
                 why="The gyro filters are later than the noise asks for: these are earlier.",
             )  # fmt: skip
 
@@ -214,7 +260,7 @@ def _speed(bench: Choosing, limits: Limits) -> Iterator[Decision]:
         ratio = becomes.rise_time_s.value / own.rise_time_s.value
         if ratio <= _WORTH_FASTER:
             decision = Decision(
-                kind=CHANGE, group=f"pd.{axis}", axis=axis, ratios={axis: {"p": best.p, "d": best.d}},
+                kind=CHANGE, rank=COMFORT, group=f"pd.{axis}", axis=axis, ratios={axis: {"p": best.p, "d": best.d}},
                 why=f"{axis.capitalize()} has margin to spare: it would rise in {1000 * becomes.rise_time_s.value:.0f} ms "
                 f"instead of {1000 * own.rise_time_s.value:.0f} ms.",
             )  # fmt: skip

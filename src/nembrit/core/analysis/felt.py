@@ -69,7 +69,7 @@ def _one(results: FlightResults, symptom: Symptom) -> Crossed:
         worst = max(notable, key=lambda one: one.value / (COMPONENTS[one.key].notable or 1.0))
         return Crossed(symptom=symptom, verdict="shown", told=f"{COMPONENTS[worst.key].label} of {worst.axis} is large")
     if near and symptom.key in ("buzz", "full", "bounce"):
-        return Crossed(symptom=symptom, verdict="shown", told=f"{near[0]} flies too near the edge")
+        return Crossed(symptom=symptom, verdict="shown", told=f"{near[0]} has little margin, so P is not too low")
     if not scores:
         names = " or ".join(dict.fromkeys(kind.replace("_", " ") for key in symptom.components for kind in COMPONENTS[key].kinds))
         return Crossed(symptom=symptom, verdict="not flown", told=f"no {names} in this flight: fly the full card to see it")

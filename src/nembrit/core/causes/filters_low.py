@@ -59,5 +59,5 @@ CAUSE = Cause(
         Shown(name="chain_delay_ms", label="delay of the gyro filters", unit="ms"),
         Shown(name="chain_lag_deg", label="phase that they cost at the crossover", unit="°"),
     ),
-    proof="Raise the lowest gyro filter by half: delay falls at once; see that motors stay cool.",
+    proof="With earlier gyro filters the delay falls at once; see that motors stay cool.",
 )

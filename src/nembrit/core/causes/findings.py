@@ -42,15 +42,17 @@ def findings_of(
     if history is not None:
         extra += _compared(ranked, metrics, history)
     if not [finding for finding in ranked if finding.severity != "info"]:
-        extra += _unexplained(symptoms.values)
+        # a low margin is a matter of gains, and explains itself
+        low = signs.margin_low({axis: own.loop.sensitivity_peak.low for axis, own in sight.loops.items() if own.loop is not None})
+        extra += [low] if low else _unexplained(symptoms.values)
     named = {finding.code for finding in ranked}
     if ranked and ranked[0].severity == "act":
         # a loud fault has secondary symptoms: single signs of it are no news
         extra = [finding for finding in extra if finding.severity != "watch" or not named & set(finding.causes)]
     plain, hints = [one for one in ranked if one.severity != "info"], [one for one in ranked if one.severity == "info"]
-    signs, notes = [one for one in extra if one.severity == "watch"], [one for one in extra if one.severity == "info"]
+    watched, notes = [one for one in extra if one.severity == "watch"], [one for one in extra if one.severity == "info"]
     stops = [one for one in extra if one.severity == "stop"]
-    return (*stops, *plain, *signs, *hints, *notes)
+    return (*stops, *plain, *watched, *hints, *notes)
 
 
 def _compared(ranked: list[Finding], metrics: Mapping[str, float], history: History) -> list[Finding]:

@@ -57,5 +57,5 @@ CAUSE = Cause(
     words=_words,
     look_alikes=(("I at its limit", "log the I term; hover, then more throttle: a limit shows as a flat top"),),
     shows=(Shown(name="integral_ratio", label="I over P", unit="per second"),),
-    proof="Raise I by half and fly hover and punches: the nose must stay where it was put.",
+    proof="With more I, fly hover and punches: the nose must stay where it was put.",
 )

@@ -53,5 +53,5 @@ CAUSE = Cause(
         ("a slow speed controller", "spin each motor up alone, propellers off, and listen for one that starts late"),
     ),
     shows=(Shown(name="idle_lag_ratio", label="motor lag at zero throttle against flight", unit="times"),),
-    proof="Three floats in calm air; then raise the idle by a fifth and fly three more: power must return evenly.",
+    proof="Three floats in calm air; then with a higher idle three more: power must return evenly.",
 )

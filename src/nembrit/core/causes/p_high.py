@@ -126,5 +126,5 @@ CAUSE = Cause(
         Shown(name="oscillation_db", label="oscillation above its surroundings", unit="dB"),
         Shown(name="overshoot_ratio", label="overshoot, lower end", unit="%", scale=100.0),
     ),
-    proof="Lower P by a fifth and fly the same card: the swing must fade.",
+    proof="With a lower P, fly the same card: the oscillation must fade.",
 )

@@ -11,6 +11,7 @@ from nembrit.core.causes.finding import Finding
 from nembrit.core.noise.vibration import Vibration
 from nembrit.core.response.oscillation import Oscillation
 from nembrit.core.spectra.frames import Frames
+from nembrit.core.types import AXES
 
 _ENOUGH_RATE_HZ = 1000.0
 _LEAST_SEPARATION = 2.0
@@ -19,11 +20,12 @@ _WASH_DPS = 25.0
 _IDLE_RATIO = 3.0
 _WORSE_RATIO, _WORSE_DEVIATIONS = 1.3, 4.0
 _SWING_DB = 8.0
+_MOST_PEAK = 2.0  # leaves 29° of phase margin and 6 dB of gain margin (Åström & Murray, Feedback Systems, 2008, chapter 9)
 _ERRATIC, _CONSISTENT = 8.0, 4.0
 
 
 _FEEDS = {"p": "P feeds it", "i": "I feeds it", "d": "D feeds it", "mechanical": "it knocks"}
-_LOWER = {"p": "Lower P by a fifth", "i": "Lower I by a third", "d": "Lower D by a fifth"}
+_LOWER = {"p": "P has to come down", "i": "I has to come down", "d": "D has to come down"}
 
 
 def oscillating(swing: Oscillation) -> Finding | None:
@@ -118,6 +120,20 @@ def wash(wash_dps: Mapping[str, float]) -> Finding | None:
     )  # fmt: skip
 
 
+def margin_low(peaks: Mapping[str, float]) -> Finding | None:
+    """A loop whose sensitivity peak is surely above 2, by the lower ends of the axes' intervals."""
+    axis = max((one for one in AXES[:2] if one in peaks), key=peaks.__getitem__, default=None)
+    if axis is None or peaks[axis] <= _MOST_PEAK:
+        return None
+    return Finding(
+        code="margin_low", title="low margin", kind="tune", severity="watch", confidence=None, axis=axis,
+        highlight=f"{axis.capitalize()}’s sensitivity peak is {peaks[axis]:.1f} or more",
+        conclusion=": its loop is close to oscillation, which sound craft are not.",
+        evidence={"sensitivity_peak_low": peaks[axis]}, causes=("p_high", "filters_low"),
+        proof="With a lower P, fly the same card: the peak must fall.",
+    )  # fmt: skip
+
+
 def idle_low(ratio: float | None) -> Finding | None:
     """Shimmy at zero throttle well above hover, where motor speeds do not tell (weak: wind does the same)."""
     if ratio is None or ratio < _IDLE_RATIO:
@@ -127,7 +143,7 @@ def idle_low(ratio: float | None) -> Finding | None:
         highlight=f"{ratio:.1f} times the hover’s error at zero throttle",
         conclusion=": the idle may be too low, or gusts hit the floats.",
         evidence={"idle_ratio": ratio}, causes=("idle_low", "gust"),
-        proof="Three floats in calm air; then raise the idle by a fifth and fly three more.",
+        proof="Three floats in calm air; then three more with a higher idle.",
     )  # fmt: skip
 
 
@@ -184,5 +200,5 @@ def swing_kind(frames: Frames, axis: str, swing: tuple[float, float]) -> Finding
         conclusion=": erratic swings are mostly mechanical." if erratic else ": consistent swings are mostly a matter of gains.",
         evidence={"spread_ratio": spread, "frequency_hz": frequency_hz},
         causes=("loose_mount",) if erratic else ("p_high", "filters_low"),
-        proof="Press and tighten, fly again." if erratic else "Lower P by a fifth, fly again.",
+        proof="Press and tighten, fly again." if erratic else "Fly again with a lower P.",
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from typing import Any
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
-from nembrit.core.analysis.decision import Decision
+from nembrit.core.analysis.decision import NAME, Decision
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.filters.stated import lag_deg, stated_delay_s
 from nembrit.core.report.response import rounded
@@ -55,6 +55,7 @@ def filters_document(bench: Choosing, chains: Controller) -> dict[str, Any]:
         notes.append(str(error))
     if bench.loop is not None:
         notes += [f"{axis}: {reason}" for axis, reason in bench.loop.reasons.items()]
+    notes += _standing(bench, change)
     return {
         "schema": "nembrit.filters/1", "delay_ms": delays, "phase_lag_deg": lags, "residual": left, "check": check,
         "notes": list(dict.fromkeys(notes)),
@@ -70,8 +71,7 @@ def prediction_document(bench: Choosing, change: Change) -> dict[str, Any]:
     for axis in axes:
         told = bench.predicted(axis, change)
         response[axis] = _response(told)
-        if not told.is_stable:
-            notes.append(f"{axis} would swing by itself at about {told.swing_hz:.0f} Hz: do not fly this")
+    notes += _standing(bench, change)
     motors = bench.motors(change)
     if change.chains is not None and bench.flown is None:
         notes.append("it is not known which filters flew: give --config; the new chain is left out")
@@ -84,6 +84,14 @@ def prediction_document(bench: Choosing, change: Change) -> dict[str, Any]:
         "motor_noise_interval": None if motors is None else [rounded(motors.low), rounded(motors.high)],
         "notes": notes,
     }
+
+
+def _standing(bench: Choosing, change: Change) -> list[str]:
+    """What the gate has against a change."""
+    if not change.gains and change.chains in (None, bench.flown):
+        return []
+    stands = bench.ruling(change)
+    return [f"{one}: do not fly this" for one in stands.forbidden] + list(stands.limits)
 
 
 def advice_document(found: Decision, bench: Choosing) -> dict[str, Any]:
@@ -99,7 +107,7 @@ def _decision(one: Decision, bench: Choosing) -> dict[str, Any]:
     chain = None if one.chains is None else controller_to_json(one.chains)["filters"]
     is_change = bool(one.ratios or one.chains)
     return {
-        "kind": one.kind, "group": _group(one.group),
+        "kind": "nothing" if one.kind == NAME else one.kind, "group": _group(one.group),
         "set": {f"{axis}.{term}": rounded(ratio) for axis, terms in one.ratios.items() for term, ratio in terms.items()},
         "idle_ratio": rounded(one.idle_ratio), "chain": chain, "part": one.part, "card": one.card, "why": one.why,
         "safety": {axis: _safety(bench.predicted(axis, one.change)) for axis in axes_told(bench)} if is_change else {},

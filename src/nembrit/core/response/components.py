@@ -35,6 +35,7 @@ class Component:
     score: Scored
     looks_for: str
     points_at: str
+    points_at_near: str = ""  # the same of an axis with little margin, where that is another
     scatter_ratio: float | None = None  # from flight to flight, one standard deviation
     notable: float | None = None  # from here on worth a look (starting value of our own, no source)
 
@@ -124,7 +125,9 @@ COMPONENTS: dict[str, Component] = {
         Component(
             key="bounce_back", label="bounce-back after hard stops", kinds=("snap_stop",), axes=AXES, unit="deg/s",
             score=_bounce_back, looks_for="a swing back when a fast rate stops",
-            points_at="P too low, D a little low, or I winding up", scatter_ratio=0.07, notable=60.0,
+            points_at="P too low, D a little low, or I winding up",
+            points_at_near="D a little low, or I winding up; not P too low, since the margin is small",
+            scatter_ratio=0.07, notable=60.0,
         ),
         Component(
             key="punch_hold", label="attitude hold in punches", kinds=("punch",), axes=AXES[:2], unit="deg",

@@ -1,4 +1,4 @@
-"""How near the edge each axis flies, in zones, and what to do about it."""
+"""How near the edge each axis flies, in zones."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -89,47 +89,3 @@ def headline(rooms: Sequence[Room], *, is_whole: bool) -> str:
         may_be = nearest.low < 1 / NEAR_PEAK
         return f"{name} is lively{' and may be' if may_be else '; no axis is'} too near the edge"
     return f"Every axis keeps well away from the edge; {nearest.axis} is the nearest"
-
-
-def needs_card(rooms: Sequence[Room]) -> list[str]:
-    """Axes to be flown again before anything else; none where another is surely lively."""
-    return [] if _too_lively(rooms) else [one.axis for one in rooms if one.is_open]
-
-
-def _too_lively(rooms: Sequence[Room]) -> list[Room]:
-    """Those that are, or may be, too near the edge, and are surely no sound ones."""
-    return [one for one in rooms if one.value < 1 / SOUND_PEAK and one.low < 1 / NEAR_PEAK and not one.is_open]
-
-
-def advice(rooms: Sequence[Room], *, refused: bool = False) -> str:
-    """What to do next; `refused`: there are axes that could not be told, with a reason each."""
-    if not rooms:
-        return "Mend what is named beside each axis, then fly the half-minute card." if refused else ""
-    if hot := _too_lively(rooms):
-        near = [one.axis for one in hot if one.value < 1 / NEAR_PEAK]
-        if near:
-            return f"Lower P and D of {_all(near)} by a fifth, or let the filters be faster; then fly the same card."
-        may_be = _all([one.axis for one in hot])
-        return f"Lower P and D of {may_be} a little, or let the filters be faster; the gains bench says how much."
-    if unknown := needs_card(rooms):
-        return (
-            f"Fly the half-minute card with lively sticks on {_all(unknown)} first: what this flight tells of it is too open to "
-            "move gains by."
-        )
-    lively = [one.axis for one in rooms if one.value < 1 / SOUND_PEAK]
-    if lively:
-        what = f"{_all(lively).capitalize()} {'is' if len(lively) == 1 else 'are'} flyable, though lively"
-        return f"{what}: the gains bench has what would make it sound. Nothing has to change for safety."
-    for one in rooms:
-        if one.lively_at:
-            return (
-                f"{one.axis.capitalize()} is sound in hover, and lively at {one.lively_at} throttle: the gains bench has what "
-                "would make it sound there, too."
-            )
-    if all(one.value > 1 / CALM_PEAK for one in rooms):
-        return "There is room on every axis: P may go up by a tenth, one axis at a time, as long as motors stay cool."
-    return "Nothing has to change for steadiness; what the findings name comes first."
-
-
-def _all(axes: list[str]) -> str:
-    return " and ".join(axes)

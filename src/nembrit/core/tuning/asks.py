@@ -1,6 +1,6 @@
 """The change of settings that a finding speaks for: the group, and by how much to begin with."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from nembrit.core.types import AXES
@@ -9,12 +9,14 @@ from nembrit.core.types import AXES
 _ASKS: dict[str, tuple[str, Mapping[str, float], str]] = {
     "p_high": ("pd.{axis}", {"p": 0.8}, "P of {axis} down by a fifth, D as it is"),
     "oscillation": ("pd.{axis}", {"p": 0.8, "d": 0.8}, "P and D of {axis} down by a fifth"),
-    "swing_consistent": ("pd.{axis}", {"p": 0.9}, "P of {axis} down by a tenth, D as it is"),
-    "d_noise": ("d_filters", {}, "a lower D low-pass"),
-    "filters_low": ("gyro_filters", {}, "faster gyro filters"),
-    "filters_open": ("gyro_filters", {}, "gyro filters that keep more out"),
     "i_low": ("i", {"i": 1.25}, "I up by a quarter"),
     "idle_low": ("idle", {"idle": 1.25}, "idle up by a quarter"),
+}
+# an oscillation whose terms were logged says which of them feeds it
+_FEEDING: dict[str, tuple[str, Mapping[str, float], str]] = {
+    "p_high": _ASKS["p_high"],
+    "d_noise": ("pd.{axis}", {"d": 0.8}, "D of {axis} down by a fifth, P as it is"),
+    "i_high": ("i", {"i": 0.75}, "I of {axis} down by a quarter"),
 }
 
 
@@ -30,15 +32,16 @@ class Ask:
     idle_ratio: float | None = None
 
 
-def ask_of(code: str, axis: str | None) -> Ask | None:
-    """What one finding asks for; None where it is no matter of settings.
+def ask_of(code: str, axis: str | None, causes: Sequence[str] = ()) -> Ask | None:
+    """What one finding asks for; None where it is no matter of settings. `causes`: the finding's own, most likely first.
 
     >>> ask_of("p_high", "pitch").group, ask_of("i_low", None).words, ask_of("propeller", None)
     ('pd.pitch', 'I up by a quarter', None)
     """
     if code not in _ASKS or (axis is not None and axis not in AXES):
         return None
-    group, terms, words = _ASKS[code]
+    feeding = _FEEDING.get(causes[0]) if code == "oscillation" and causes else None
+    group, terms, words = feeding or _ASKS[code]
     place = axis or "roll"
     gains = {term: ratio for term, ratio in terms.items() if term != "idle"}
     axes = [axis] if axis else list(AXES[:2])

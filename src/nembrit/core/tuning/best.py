@@ -201,7 +201,7 @@ def _allowing(limits: Limits, flown: Predicted) -> _Kept:
 def _excess(one: Predicted, kept: _Kept, motor_ratio: float, *, is_of_damping: bool = False) -> dict[str, float]:
     """How far each limit is passed, as a share of it; below 0 within it."""
     if not one.is_stable or one.sensitivity_peak is None:
-        return {"it would swing by itself": 10.0}
+        return {"it would oscillate": 10.0}
     peaks = {"": one.sensitivity_peak, **{part.part: part.sensitivity_peak for part in one.by_throttle}}
     found = {
         "the sensitivity peak": max(own.high / kept.peaks[part] - 1 for part, own in peaks.items() if own is not None),

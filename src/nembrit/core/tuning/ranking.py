@@ -76,7 +76,7 @@ def _words(
     numbers: Sequence[float] | None, metric: str, gain: float | None, risk: float | None, worst: str, *, is_stable: bool
 ) -> str:
     if not is_stable:
-        return "predicted to swing by itself: do not fly it"
+        return "predicted to oscillate: do not fly it"
     kind = metric_kind(metric)
     if numbers is None or gain is None or kind is None:
         return "not predicted: what it wins is not known"
@@ -93,7 +93,7 @@ def _words(
 
 def ranked(weighed: Sequence[Weighed]) -> list[int]:
     """Places in the order to fly: what keeps its limits before what may break one, what is predicted before what is not,
-    then the surer gain; what would swing by itself comes last.
+    then the surer gain; what would oscillate comes last.
     """
 
     def key(place: int) -> tuple[bool, bool, bool, float]:

@@ -6,6 +6,7 @@ class BenchConfig(AppConfig):
     label = "bench"
 
     def ready(self) -> None:
-        from nembrit.web.bench import results
+        from nembrit.web.bench import deciding, results
 
         results.listen()
+        deciding.listen()

@@ -3,7 +3,9 @@
 import numpy as np
 
 from nembrit.core.analysis.choosing import Choosing
+from nembrit.core.analysis.loop import Loop
 from nembrit.core.analysis.run import FlightResults
+from nembrit.core.types import AXES
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.services import flown_chains, mixer_of, notch_places
 
@@ -25,8 +27,14 @@ def choosing_of(flight: Flight, results: FlightResults, *, widened: float = 1.0)
     )
 
 
+def is_sure(loop: Loop | None) -> bool:
+    """Whether a flight tells roll and pitch surely."""
+    axes = [loop.axes.get(axis) for axis in AXES[:2]] if loop else []
+    return all(own is not None and not own.rough["sensitivity_peak"] for own in axes)
+
+
 def caution_of(text: str) -> str:
     return text if text in dict(CAUTIONS) else "usual"
 
 
-__all__ = ["CAUTIONS", "NEEDED", "Choosing", "caution_of", "choosing_of"]
+__all__ = ["CAUTIONS", "NEEDED", "Choosing", "caution_of", "choosing_of", "is_sure"]

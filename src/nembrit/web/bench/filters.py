@@ -113,7 +113,7 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
         marks=[
             Mark(x=float(np.log10(100 * flown_rms)), y=flown_lag, label="flown"),
             *(
-                [Mark(x=float(np.log10(100 * advised.motor_rms)), y=advised.lag_deg, label="advised", is_marked=True)]
+                [Mark(x=float(np.log10(100 * advised.motor_rms)), y=advised.lag_deg, label="best here", is_marked=True)]
                 if advised
                 else []
             ),

@@ -176,7 +176,7 @@ def region_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, 
 def _headline(axis: str, was: Predicted, told: Predicted, *, is_tried: bool) -> str:
     name = axis.capitalize()
     if not told.is_stable:
-        return f"{name} would swing by itself at about {told.swing_hz:.0f} Hz: do not fly this"
+        return f"{name} would oscillate at about {told.swing_hz:.0f} Hz: do not fly this"
     if not is_tried:
         return f"What would other gains do on {axis}?"
     if was.rise_time_s is None or told.rise_time_s is None:

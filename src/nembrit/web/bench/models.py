@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from django.db import models
 
 from nembrit.core.analysis.run import ANALYSES
+from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Segment
 
 
@@ -34,3 +35,11 @@ class StoredResult(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=("segment", "analysis"), name="one_result_an_analysis")]
+
+
+class StoredDecision(models.Model):
+    """What to do after one flight, as long as the digest of all that it rests on stays the same."""
+
+    flight = models.OneToOneField(Flight, on_delete=models.CASCADE, related_name="stored_decision")
+    stamp = models.CharField(max_length=64)
+    content = models.BinaryField()  # the typed decision as JSON, packed

@@ -6,10 +6,11 @@ from typing import Any
 import numpy as np
 
 from nembrit.core.analysis.felt import SYMPTOMS, crossed
+from nembrit.core.analysis.loop import Loop
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.response.axisloop import AxisLoop
-from nembrit.core.response.components import COMPONENTS
-from nembrit.core.response.edge import ZONES, Room, advice, headline, needs_card, room_of
+from nembrit.core.response.components import COMPONENTS, Component, Score
+from nembrit.core.response.edge import NEAR_PEAK, ZONES, Room, headline, room_of
 from nembrit.core.response.tracking import Tracking
 from nembrit.core.types import AXES
 from nembrit.web.common.charts import Axis, Chart, Line
@@ -69,11 +70,9 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "differing": [(each, _DIFFER[sizes.differ]) for each, sizes in loop.by_size.items() if sizes.differ],
         "lacking": any(sizes.small is None or sizes.large is None for sizes in loop.by_size.values()),
         "headline": headline(rooms, is_whole=len(rooms) >= len(loop.tracking)),
-        "advice": advice(rooms, refused=bool(loop.reasons)),
-        "flies_card": not rooms or bool(needs_card(rooms)),
         "first": next(iter(loop.axes.values()), None),
         "scores": [
-            {"component": one, "by_axis": by_axis}
+            {"component": one, "by_axis": by_axis, "points_at": _points_at(one, by_axis, loop)}
             for one in COMPONENTS.values()
             if (by_axis := {score.axis: score for score in loop.scores if score.key == one.key})
         ],
@@ -84,6 +83,13 @@ def page_of(results: FlightResults, chosen: str, felt: list[str]) -> dict[str, A
         "felt": felt,
         "crossed": crossed(results, felt),
     }
+
+
+def _points_at(one: Component, by_axis: dict[str, Score], loop: Loop) -> str:
+    """What a high score points at; another thing where a notable axis has little margin."""
+    notable = [axis for axis, score in by_axis.items() if score.is_notable and axis in loop.axes]
+    is_near = any(loop.axes[axis].sensitivity_peak.value > NEAR_PEAK for axis in notable)
+    return (one.points_at_near if is_near else "") or one.points_at
 
 
 def _is_rough(own: AxisLoop) -> bool:

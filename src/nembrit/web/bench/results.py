@@ -8,6 +8,7 @@ from typing import Any
 
 import zstandard
 from django.db import transaction
+from django.dispatch import Signal
 
 from nembrit.core.analysis.flight import ROLES, CraftFacts
 from nembrit.core.analysis.flight import Flight as CoreFlight
@@ -36,9 +37,10 @@ from nembrit.web.logs.storage import load_recording
 from nembrit.web.logs.windows import current_spans, main_segment, main_segments
 
 JOB = "evidence"
+results_made = Signal()  # sent with `segment` when its missing analyses are stored
 __all__ = [
     "Maps", "act_finding_of", "by_flight", "ensure_results", "evidence_of", "latest_act_finding", "metrics_by_flight",
-    "stored_results", "there",
+    "results_made", "stored_results", "there",
 ]  # fmt: skip
 
 
@@ -98,6 +100,7 @@ def make_results(segment_id: int, progress: Progress) -> None:
                 return
             for key in part:
                 store(segment, key, getattr(found, key))
+    results_made.send(sender=Segment, segment=segment)
 
 
 def craft_facts(craft: Craft) -> CraftFacts:

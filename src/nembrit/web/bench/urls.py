@@ -14,7 +14,6 @@ urlpatterns = [
     path("<flight:flight_id>/filters/", choosing.filters_page, name="filters"),
     path("<flight:flight_id>/filters/map.json", choosing.filters_map, name="filters_map"),
     path("<flight:flight_id>/filters/trade/", choosing.trade_part, name="trade"),
-    path("<flight:flight_id>/next/", flight.next_part, name="next"),
     path("<flight:flight_id>/gains/", choosing.gains_page, name="gains"),
     path("<flight:flight_id>/gains/best/", choosing.best_part, name="best"),
     path("<flight:flight_id>/wing/", wing.wing_page, name="wing"),

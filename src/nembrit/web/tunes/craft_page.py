@@ -8,6 +8,7 @@ from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log
 from nembrit.web.tunes import history, services
+from nembrit.web.tunes.advice import advice_of
 
 _FLIGHTS, _CONFIGURATIONS, _BUILDS = 60, 8, 6
 
@@ -37,4 +38,5 @@ def context_of(craft: Craft) -> dict[str, Any]:
         "asking": list(craft.logs.filter(state=Log.State.ASKING, archived_at=None)),
         "loose_logs": list(craft.logs.filter(state=Log.State.READY, segments=None, archived_at=None)),
         "finding": act_finding_of(analysed),
+        "advice": advice_of(craft, wait=False),
     }

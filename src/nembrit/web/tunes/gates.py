@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 
+from nembrit.core.analysis.decision import CHANGE, VERIFY
 from nembrit.core.tuning.design import target_for
 from nembrit.core.wing.cure import TRIMMED_US
 from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.words import signed
+from nembrit.web.bench.deciding import deciding_flight, kept_decision
 from nembrit.web.bench.results import by_flight
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
@@ -16,6 +18,7 @@ from nembrit.web.tunes.verifying import verification_of
 from nembrit.web.tunes.wingcare import led_back
 
 _FLIGHTS, _LATEST = 4, 60
+_FILTERS, _GAINS = ("gyro_filters", "d_filters"), ("pd.", "i", "feed_forward")
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
 
 
@@ -28,11 +31,6 @@ class Need:
     told: str = ""  # how far it is
     is_flown: bool = False  # met by flying
     is_decided: bool = False  # met by a decided slip
-    is_bench: bool = False  # measured on a bench
-
-    @property
-    def is_measured(self) -> bool:
-        return self.told.startswith("flight")
 
 
 @while_unchanged
@@ -57,10 +55,10 @@ def needs_of(tune: Tune) -> list[Need]:
         return [
             _no_fault(flights),
             _quiet(craft, flights),
-            _decided(tune, ("gyro_filters", "d_filters"), "a slip of filters is decided"),
+            _decided(tune, _FILTERS, "a slip of filters is decided, or no better filters were found"),
         ]
     if stage == Tune.Stage.GAINS:
-        return [_sound(flights), _decided(tune, ("pd.", "i", "feed_forward"), "a slip of gains is decided")]
+        return [_sound(craft, flights), _decided(tune, _GAINS, "a slip of gains is decided, or no better gains were found")]
     if stage == Tune.Stage.VERIFY:
         return [
             Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists()),
@@ -113,7 +111,7 @@ def _trimmed(flights: list[Flight]) -> Need:
         if trim is not None and trim.axes:
             axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
             told = f"flight {flight.number}: {axis} {signed(own.trim_us)} µs"
-            return Need(text=text, is_met=abs(own.trim_us) <= TRIMMED_US, told=told, is_bench=True)
+            return Need(text=text, is_met=abs(own.trim_us) <= TRIMMED_US, told=told)
     return Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
 
 
@@ -123,7 +121,7 @@ def _straight(flights: list[Flight]) -> Need:
         weaving = results.wing.weaving if results is not None and results.wing is not None else None
         if weaving is not None:
             told = f"flight {flight.number}: {f'pulled to the {weaving.side}' if weaving.side else 'none'}"
-            return Need(text=text, is_met=weaving.side is None, told=told, is_bench=True)
+            return Need(text=text, is_met=weaving.side is None, told=told)
     return Need(text=text, is_met=False, told="fly four legs there and back", is_flown=True)
 
 
@@ -141,33 +139,44 @@ def _forward(flights: list[Flight]) -> Need:
         told = wing.rate_response["roll"].forward_ratio if wing is not None and "roll" in wing.rate_response else None
         if told is not None:
             return Need(
-                text=text, is_met=forward_word(told) == "fits", told=f"flight {flight.number}: {told[0]:.2f}", is_bench=True
+                text=text, is_met=forward_word(told) == "fits", told=f"flight {flight.number}: {told[0]:.2f}"
             )  # fmt: skip
     return Need(text=text, is_met=False, told="fly the card of full holds", is_flown=True)
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:
     target = target_for("usual", craft.propeller_diameter_in)
-    text = f"no more than {100 * target:.2g} % noise at the motors (a starting value)"
+    text = f"no more than {100 * target:.2g} % noise at the motors (a starting value), or no filters that leave less"
     for flight, results in by_flight(flights[:3], "metrics"):
         rough = results.metrics.values.get("motor_roughness") if results and results.metrics else None
         if rough is not None:
-            return Need(text=text, is_met=rough <= target, told=f"flight {flight.number}: {100 * rough:.2g} %", is_bench=True)
-    return Need(text=text, is_met=False, told="not measured yet", is_bench=True)
+            is_met = rough <= target or _asks_for(craft, _FILTERS) is False
+            return Need(text=text, is_met=is_met, told=f"flight {flight.number}: {100 * rough:.2g} %")
+    return Need(text=text, is_met=False, told="not measured yet")
 
 
-def _sound(flights: list[Flight]) -> Need:
-    text = f"every axis keeps its distance: sensitivity peak up to {_SOUND_PEAK:g}"
+def _sound(craft: Craft, flights: list[Flight]) -> Need:
+    text = f"every axis keeps its distance: sensitivity peak up to {_SOUND_PEAK:g}, or no gains that are better"
     for flight, results in by_flight(flights[:3], "loop"):
         if results is not None and results.loop is not None and results.loop.axes:
             axis, own = max(results.loop.axes.items(), key=lambda pair: pair[1].sensitivity_peak.value)
             peak = own.sensitivity_peak.value
-            return Need(text=text, is_met=peak <= _SOUND_PEAK, told=f"flight {flight.number}: {axis} {peak:.2f}", is_bench=True)
-    return Need(text=text, is_met=False, told="not measured yet: fly the half-minute card", is_bench=True)
+            is_met = peak <= _SOUND_PEAK or _asks_for(craft, _GAINS) is False
+            return Need(text=text, is_met=is_met, told=f"flight {flight.number}: {axis} {peak:.2f}")
+    return Need(text=text, is_met=False, told="not measured yet: fly the half-minute card")
 
 
 def _decided(tune: Tune, groups: tuple[str, ...], text: str) -> Need:
     decided = [slip for slip in tune.slips.exclude(state=Slip.State.OPEN) if slip.group.startswith(groups)]
     kept = sum(slip.state == Slip.State.KEPT for slip in decided)
     told = f"{kept} kept, {len(decided) - kept} undone" if decided else ""
-    return Need(text=text, is_met=bool(decided), told=told, is_decided=True)
+    return Need(text=text, is_met=bool(decided) or _asks_for(tune.craft, groups) is False, told=told, is_decided=True)
+
+
+def _asks_for(craft: Craft, groups: tuple[str, ...]) -> bool | None:
+    """Whether the craft's next step is a change of these groups; None while that is not worked out, or takes a flight."""
+    flight = deciding_flight(craft)
+    decision = kept_decision(flight) if flight else None
+    if decision is None or decision.kind not in (CHANGE, VERIFY):
+        return None
+    return any((one.group or "").startswith(groups) for one in (decision, *decision.alternatives))

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from nembrit.core.analysis.choosing import Choosing, axes_told
-from nembrit.core.analysis.loop import Loop
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.setup.configuration import Setting, apply_changes, number
@@ -17,7 +16,7 @@ from nembrit.core.tuning.design import target_for
 from nembrit.core.tuning.gate import Ruling
 from nembrit.core.tuning.whatif import Change, Predicted
 from nembrit.core.types import AXES
-from nembrit.web.bench.choosing import NEEDED, choosing_of
+from nembrit.web.bench.choosing import NEEDED, choosing_of, is_sure
 from nembrit.web.bench.records import tell_errors, widened_of
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
@@ -41,13 +40,8 @@ def bench_for(craft: Craft, configuration: Configuration | None) -> tuple[Flight
     told = [(flight, results) for flight, results in by_flight(alike, *NEEDED) if results and results.loop and results.loop.axes]
     if not told:
         return None
-    flight, results = next((one for one in told if _is_sure(one[1].loop)), told[0])
+    flight, results = next((one for one in told if is_sure(one[1].loop)), told[0])
     return flight, choosing_of(flight, results, widened=widened_of(craft))
-
-
-def _is_sure(loop: Loop | None) -> bool:
-    axes = [loop.axes.get(axis) for axis in AXES[:2]] if loop else []
-    return all(own is not None and not own.rough["sensitivity_peak"] for own in axes)
 
 
 def change_between(before: Sequence[Setting], after: Sequence[Setting], names: NameMap) -> Change:
@@ -100,7 +94,7 @@ def gate_of(craft: Craft, base: Sequence[Setting], after: Sequence[Setting]) -> 
         return Ruling()
     newest = core_settings(told[0][0].configuration)  # older settings would count changes that were flown since
     alike = [one for one in told if one[0].configuration and core_settings(one[0].configuration) == newest]
-    flight, results = next((one for one in alike if _is_sure(one[1].loop)), alike[0])
+    flight, results = next((one for one in alike if is_sure(one[1].loop)), alike[0])
     if flight.configuration is None:
         return Ruling()
     try:

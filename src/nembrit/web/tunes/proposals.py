@@ -6,16 +6,16 @@ from typing import Any
 
 from django.http import QueryDict
 
+from nembrit.core.analysis.decision import Decision
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.setup.configuration import Setting, apply_changes, number
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.metrics import metric_kind, metric_label
-from nembrit.core.tuning.asks import Ask, ask_of
 from nembrit.core.tuning.best import limits_for
 from nembrit.core.tuning.design import best_chain, lag_of, target_for
 from nembrit.core.tuning.translate import Written, chain_values, gain_values, like
 from nembrit.core.types import AXES
-from nembrit.web.bench import chainform, choosing, gains
+from nembrit.web.bench import chainform, choosing, deciding, gains
 from nembrit.web.bench.records import widened_of
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
@@ -36,6 +36,7 @@ _LEFT_OPEN = (
     "on {axis} first"
 )
 _NO_ROOM = "the loop's margins leave no room for later filters: lower P first, then come back to the filters"
+_NAMELESS = "which of your settings this would change is not known: say what they mean on the page of names"
 _NEARLY_DEG = 0.01
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
@@ -87,6 +88,8 @@ def _by_bench(craft: Craft, latest: Configuration, group: str, given: QueryDict)
         raise InputError(f"flight {flight.number} is being analysed; open this page again in a moment")
     bench = choosing.choosing_of(flight, results, widened=widened_of(craft))
     try:
+        if "step" in given:
+            return _of_step(craft, latest, group, flight, given)
         return _filled(craft, latest, group, flight, bench, given)
     except CoreError as error:
         raise InputError(str(error)) from None
@@ -101,14 +104,10 @@ def _filled(
 ) -> Proposal | None:
     settings, names = core_settings(latest), name_map(craft)
     present = {one.name: one.value for one in settings}
-    asked = ask_of(given.get("asks", ""), given.get("axis") or None)
     notes: tuple[str, ...] = ()
     if group in _FILTERS and "tried" in given:
         values, notes = _written(chain_values(settings, names, chainform.chains_from(given, bench.known)), settings, names, group)
         why = f"Tried on the noise of flight {flight.number}."
-    elif asked is not None and asked.group == group and (asked.ratios or asked.idle_ratio):
-        values = gain_values(settings, names, asked.ratios).of_group(settings, names, group) | _idle(names, present, asked)
-        why = f"Flight {flight.number} shows {asked.code.replace('_', ' ')}: {asked.words}."
     elif any(term in given for term in gains.TERMS):
         values, why = _gain_values(flight, bench, given), f"Tried on the loop of flight {flight.number}."
     else:
@@ -121,6 +120,30 @@ def _filled(
         return None
     if len(values) > 1 and group.startswith("pd.") and _route(craft) == Tune.Route.STEP_UP:
         notes += (_ONE_AT_A_TIME,)
+    return Proposal(flight=flight, values=values, text=_text(craft, latest, why, group, values, present), notes=notes)
+
+
+def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, given: QueryDict) -> Proposal:
+    """Exactly the change that the flight's one decision asks for, or one of those that it names beside it."""
+    ((_, results),) = by_flight([flight], *deciding.NEEDED)
+    decision = deciding.decision_of(flight, results) if results else None
+    steps = (decision, *decision.alternatives) if decision else ()
+    asked = given.get("step", "")
+    place = int(asked) if _is_number(asked) else 0
+    step = next((one for one in steps[place : place + 1] if one.group == group), None)
+    if step is None:
+        raise InputError(f"flight {flight.number} asks for another step now: open its page for it")
+    settings, names = core_settings(latest), name_map(craft)
+    present = {one.name: one.value for one in settings}
+    notes: tuple[str, ...] = ()
+    if step.chains is not None:
+        values, notes = _written(chain_values(settings, names, step.chains), settings, names, group)
+    else:
+        values = gain_values(settings, names, step.ratios).of_group(settings, names, group) | _idle(names, present, step)
+    values = {name: value for name, value in values.items() if name in present and present[name] != value}
+    if not values:
+        notes = (*notes, _NAMELESS)
+    why = f"Flight {flight.number}: {step.why}"
     return Proposal(flight=flight, values=values, text=_text(craft, latest, why, group, values, present), notes=notes)
 
 
@@ -176,7 +199,7 @@ def _advised_term(
     return gain_values(settings, names, ratios).of_group(settings, names, group), notes, f": {reasons}" if reasons else ""
 
 
-def _idle(names: NameMap, present: dict[str, str], asked: Ask) -> dict[str, str]:
+def _idle(names: NameMap, present: dict[str, str], asked: Decision) -> dict[str, str]:
     name = next((name for name, meaning in names.items() if meaning.key == "idle"), "")
     shown = number(present.get(name, ""))
     return {name: like(present[name], shown * asked.idle_ratio)} if asked.idle_ratio and shown else {}
@@ -202,7 +225,7 @@ def _text(
     if metrics := told.get("metrics", {}):
         found["expect"] = _expected(metrics)
     if told and not told["stable"]:
-        found["risk"] = "Predicted to swing by itself: do not fly this."
+        found["risk"] = "Predicted to oscillate: do not fly this."
     moved = _most_moved(told.get("metrics", {}))
     if moved and group in _FILTERS:
         found |= {"primary_metric": moved[0], "direction": moved[1]}

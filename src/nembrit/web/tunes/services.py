@@ -170,6 +170,8 @@ def make_slip(
     other = open_slip(tune)
     if other:
         raise InputError(f"slip {other.number} is still open: decide it first, so that each flight judges one change")
+    if tune.stage == Tune.Stage.LOCKED:
+        raise InputError("this tune is locked in: begin another tune before anything is changed")
     if group != "hardware" and (held := latest_act_finding(tune.craft)) and not text.despite.strip():
         raise InputError(
             f"mechanics first: flight {held[0].number} says “{held[1].highlight}”. Cure that first, or say why you change "

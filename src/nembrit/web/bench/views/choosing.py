@@ -8,9 +8,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.core.errors import CoreError, InputError, NotEnoughData
-from nembrit.web.bench import chainform, choosing, filters, gains, services
+from nembrit.web.bench import chainform, choosing, deciding, filters, gains, services
 from nembrit.web.bench.records import widened_of
-from nembrit.web.bench.results import FlightEvidence, evidence_of, latest_act_finding
+from nembrit.web.bench.results import FlightEvidence, evidence_of
 from nembrit.web.flights.models import Flight
 
 _PINS = (("gyro", "gyro low-pass"), ("d_term", "D low-pass"), ("notches", "notches"))
@@ -36,7 +36,6 @@ def _context(request: HttpRequest, flight: Flight) -> tuple[dict[str, Any], choo
     evidence = evidence_of(flight, *choosing.NEEDED)
     context: dict[str, Any] = {
         "craft": flight.craft, "flight": flight, "evidence": evidence, "segment": evidence.segment, "axes": services.AXES,
-        "held": latest_act_finding(flight.craft),
         "caution": choosing.caution_of(request.GET.get("caution", "")), "cautions": choosing.CAUTIONS,
     }  # fmt: skip
     return context, _bench(flight, evidence)
@@ -86,9 +85,19 @@ def trade_part(request: HttpRequest, flight_id: int) -> HttpResponse:
             raise NotEnoughData("this flight is being analysed; look again in a moment")
         pins = frozenset(request.GET.getlist("pin")) & {key for key, _ in _PINS}
         context |= filters.trade_of(bench, flight.craft, context["caution"], pins)
+        context |= _beside(flight, ("gyro_filters", "d_filters"))
     except NotEnoughData as error:
         context["refused"] = str(error)
     return render(request, "bench/_trade.html", context)
+
+
+def _beside(flight: Flight, groups: tuple[str, ...]) -> dict[str, Any]:
+    """How the flight's one decision stands to what a bench shows."""
+    results = evidence_of(flight, *deciding.NEEDED).results
+    if results is None:
+        return {"is_next": True}
+    is_next, why = deciding.beside(flight, results, groups)
+    return {"is_next": is_next, "next_why": why}
 
 
 @require_safe
@@ -124,4 +133,5 @@ def best_part(request: HttpRequest, flight_id: int) -> HttpResponse:
     context, bench = _context(request, flight)
     if bench is not None:
         context |= gains.best_of(flight, bench, flight.craft, context["caution"])
+        context |= _beside(flight, ("pd.",))
     return render(request, "bench/_best.html", context)

@@ -4,7 +4,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
-from nembrit.web.bench import charts, deciding, flight, services
+from nembrit.web.bench import charts, flight, services
 from nembrit.web.bench.outing import could_be, notes_of
 from nembrit.web.bench.results import evidence_of, there
 from nembrit.web.bench.wing import headline as wing_headline
@@ -42,19 +42,6 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
             "is_held": any(one.holds_gains_back for one in judgement.findings),
         }
     return render(request, "bench/flight.html", context)
-
-
-@require_safe
-def next_part(request: HttpRequest, flight_id: int) -> HttpResponse:
-    """The one decision after this flight: a part of its page, worked out after it."""
-    shown = get_object_or_404(Flight.objects.select_related("craft", "configuration"), pk=flight_id)
-    results = evidence_of(shown, *deciding.NEEDED).results
-    context = {"craft": shown.craft, "flight": shown}
-    if results is None or shown.craft.kind == "fixed_wing":
-        return render(request, "bench/_next.html", context | {"reason": "this flight is being analysed; look again in a moment"})
-    if (newer := deciding.newer_of(shown)) is not None:
-        return render(request, "bench/_next.html", context | {"newer": newer})
-    return render(request, "bench/_next.html", context | deciding.page_of(shown, deciding.decision_of(shown, results)))
 
 
 @require_safe

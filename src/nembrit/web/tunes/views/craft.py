@@ -14,10 +14,11 @@ from nembrit.web.common.fields import row_number
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
 from nembrit.web.tunes import craft_page, history, services, truths, verifying, waiting
+from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
-from nembrit.web.tunes.hangar import next_step, on_the_bench
+from nembrit.web.tunes.hangar import on_the_bench
 from nembrit.web.tunes.models import Tune
 
 
@@ -33,6 +34,14 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     shown = get_object_or_404(Craft, pk=craft_id)
     services.tune_of(shown)  # a craft has one from its first page on
     return render(request, "tunes/craft.html", craft_page.context_of(shown) | {"attach_form": AttachForm(craft=shown)})
+
+
+@require_safe
+def next_part(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The one next step of a craft: a part of every page that tells it, worked out after the page."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    seen = shown.flights.filter(pk=row_number(request.GET.get("flight")) or 0).first()
+    return render(request, "tunes/_next.html", {"craft": shown, "advice": advice_of(shown), "seen": seen})
 
 
 @require_http_methods(["GET", "POST"])
@@ -71,7 +80,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "ledger": [line for line in history.ledger(present) if kind in ("", line.kind)],
         "kind": kind,
         "kinds": history.KINDS,
-        "next": next_step(shown),
+        "advice": advice_of(shown, wait=False),
         "needs": needs,
         "all_met": all(need.is_met for need in needs),
         "is_last": present.stage in (Tune.Stage.VERIFY, Tune.Stage.LOCKED),

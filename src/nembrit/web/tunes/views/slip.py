@@ -19,6 +19,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
 from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, truths, waiting, wingcare
+from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Decision, Slip, Truth, Tune, WaitingSlip
 from nembrit.web.tunes.predictions import ruling_of
@@ -62,7 +63,7 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "craft": shown, "tune": present, "latest": latest, "group": group, "also": also, "values": values, "form": form,
         "groups": services.groups_of(latest) if latest else [("hardware", GROUPS["hardware"], 0)], "filled": filled,
         "group_label": GROUPS.get(group, ""), "also_label": GROUPS.get(also, ""), "kept": kept, "waiting": waiting.lines(present),
-        "open_slip": services.open_slip(present), "finding": latest_act_finding(shown),
+        "open_slip": services.open_slip(present), "advice": advice_of(shown, wait=False), "finding": latest_act_finding(shown),
         "trim_first": wingcare.pull_stands(shown) if group == "navigation" else None,
         "ruling": ruling_of(shown, latest, _typed(values)) if latest and values else None,
     }  # fmt: skip

@@ -1,0 +1,180 @@
+"""The one next step of a craft, in the same words on every page."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from django.urls import reverse
+
+from nembrit.core.analysis.decision import CHANGE, FLY, NAME, VERIFY, Decision
+from nembrit.core.causes.finding import Finding
+from nembrit.core.setup.cards import CARDS
+from nembrit.core.tuning.repairs import repair_for
+from nembrit.web.bench import deciding
+from nembrit.web.bench.results import act_finding_of, by_flight, evidence_of
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import GROUPS, latest_configuration
+from nembrit.web.tunes.guide import step_of
+from nembrit.web.tunes.models import Experiment, Slip, Tune
+from nembrit.web.tunes.services import stage_of
+from nembrit.web.tunes.trials import trial_of
+
+_RECENT, _A_SIDE = 5, 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Advice:
+    """One step: what and why in a sentence, and where it is done."""
+
+    words: str
+    url: str
+    label: str  # of the button
+    flight: Flight | None = None  # that it rests on
+    repair: str = ""  # code of the finding whose repair one press writes down
+    note: str = ""
+    others: tuple[tuple[str, str], ...] = ()  # what else passes the gate, and where it is written
+    is_pending: bool = False  # still to be worked out
+
+
+def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
+    """What comes next: an open change first, then the flight's own decision, then what the tune's stage needs.
+
+    Without `wait` a decision that was not worked out yet is only announced.
+    """
+    tune = craft.tunes.first()
+    slips = list(Slip.objects.filter(tune__craft=craft).select_related("decision", "tune__craft").order_by("number"))
+    if (slip := next((one for one in slips if one.state == Slip.State.OPEN), None)) is not None:
+        return _of_slip(slip)
+    if (asked := craft.experiments.filter(state=Experiment.State.FLYING).first()) is not None:
+        return _of_question(asked)
+    flights = list(craft.flights.active()[:_RECENT])
+    finding = act_finding_of(by_flight(flights, "judgement"))
+    if finding is not None:
+        return _of_finding(*finding)
+    if not flights:
+        return _settings_missing(craft, "") or _unflown(craft)
+    if craft.kind == Craft.Kind.FIXED_WING:
+        return _settings_missing(craft, "") or _of_stage(tune, flights)
+    return _of_flight(craft, tune, flights, wait=wait)
+
+
+def _of_finding(flight: Flight, finding: Finding) -> Advice:
+    """Mechanics first; a repair that one press writes down where the finding names one."""
+    repair = repair_for([finding])
+    return Advice(
+        words=f"Mechanics first: {finding.summary.rstrip('.')}", url=flight.get_absolute_url(), flight=flight,
+        repair=finding.code if repair else "", label=repair.button if repair else f"Open flight {flight.number}",
+    )  # fmt: skip
+
+
+def _of_slip(slip: Slip) -> Advice:
+    verdict = trial_of(slip).verdict
+    url = slip.get_absolute_url()
+    if verdict.word == "not_yet":
+        return Advice(words=f"Fly on for slip {slip.number}: {verdict.why}", url=url, label=f"Open slip {slip.number}")
+    return Advice(
+        words=f"Decide slip {slip.number}: {verdict.sentence}. Keep it or undo it", url=url, label=f"Decide slip {slip.number}"
+    )
+
+
+def _of_question(asked: Experiment) -> Advice:
+    n_left = asked.turns.filter(flight=None, is_skipped=False).count()
+    told = f"{n_left} flight{'' if n_left == 1 else 's'} to go" if n_left else "rate what is flown, then reveal it"
+    return Advice(words=f"Fly on for “{asked.question}”: {told}", url=asked.get_absolute_url(), label="Open the question")
+
+
+def _settings_missing(craft: Craft, why: str) -> Advice | None:
+    if craft.configurations.exists():
+        return None
+    words = f"{why} To write that as a slip, save the settings first" if why else "Save its settings as they are now"
+    return Advice(words=words, url=reverse("hangar:configuration_new", args=[craft.pk]), label="Save the settings")
+
+
+def _unflown(craft: Craft) -> Advice:
+    card = "it" if craft.kind == Craft.Kind.FIXED_WING else "the half-minute card"
+    return Advice(words=f"Fly {card} and attach the log", url=craft.get_absolute_url(), label=f"Open {craft.name}")
+
+
+def _of_stage(tune: Tune | None, flights: list[Flight]) -> Advice:
+    """What the tune's stage needs."""
+    if tune is None:
+        craft = flights[0].craft
+        return Advice(
+            words="Write the next change slip", url=reverse("tunes:slip_new", args=[craft.pk]), label="Write a change slip"
+        )
+    words, url = step_of(tune)
+    return Advice(words=words, url=url, label="Go there")
+
+
+def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: bool) -> Advice:
+    flight = deciding.deciding_flight(craft)
+    if flight is None:
+        latest = latest_configuration(craft)
+        card = reverse("flights:card", args=["response"])
+        return Advice(words=f"{latest} was not flown yet: fly it first, close and low", url=card, label="Open the card to fly")
+    evidence = evidence_of(flight, *deciding.NEEDED)
+    results = evidence.results
+    if results is None and evidence.job is not None and evidence.job.is_unfinished:
+        return _pending(flight)
+    if results is None:  # it has no log, or one that cannot be analysed
+        return _settings_missing(craft, "") or _of_stage(tune, flights)
+    decision = deciding.decision_of(flight, results) if wait else deciding.kept_decision(flight)
+    if decision is None:
+        return _pending(flight)
+    if tune is not None and tune.stage == Tune.Stage.LOCKED and (decision.is_comfort or decision.kind == FLY):
+        return _of_stage(tune, flights)
+    if tune is not None and decision.is_comfort and tune.stage != stage_of(decision.group or ""):
+        # what may as well stay as it is waits for its stage
+        steps = (decision, *decision.alternatives)
+        return replace(_of_stage(tune, flights), flight=flight, others=_written(craft, flight, steps, first=0))
+    return _of_decision(craft, tune, flight, decision)
+
+
+def _pending(flight: Flight) -> Advice:
+    url = flight.get_absolute_url()
+    words = f"Flight {flight.number} is in: see what it asks for"
+    return Advice(words=words, url=url, label=f"Open flight {flight.number}", flight=flight, is_pending=True)
+
+
+def _of_decision(craft: Craft, tune: Tune | None, flight: Flight, decision: Decision) -> Advice:
+    if decision.kind == CHANGE:
+        if (missing := _settings_missing(craft, decision.why)) is not None:
+            return missing
+        write = reverse("tunes:slip_new", args=[craft.pk])
+        others = _written(craft, flight, decision.alternatives, first=1)
+        return Advice(
+            words=decision.why.rstrip("."), url=f"{write}?{deciding.query_of(flight, decision)}", flight=flight, others=others,
+            label=f"Write this slip: {GROUPS.get(decision.group or '', '')}", note=_baseline_note(flight),
+        )  # fmt: skip
+    if decision.kind == NAME:
+        name = "hangar:names" if craft.configurations.exists() else "hangar:configuration_new"
+        url = reverse(name, args=[craft.pk])
+        return Advice(words=decision.why.rstrip("."), url=url, label="Say which settings are filters", flight=flight)
+    if decision.kind == FLY:
+        card = next((one for one in CARDS if one.key == decision.card), CARDS[0])
+        url = reverse("flights:card", args=[card.key])
+        return Advice(words=decision.why.rstrip("."), url=url, label=f"Open “{card.name}”", flight=flight)
+    assert decision.kind == VERIFY
+    if (missing := _settings_missing(craft, "")) is not None:
+        return missing
+    found = _of_stage(tune, [flight])
+    return Advice(
+        words=f"{decision.why.removesuffix(' Verify it.')} {found.words}", url=found.url, label=found.label, flight=flight
+    )
+
+
+def _written(craft: Craft, flight: Flight, steps: Sequence[Decision], *, first: int) -> tuple[tuple[str, str], ...]:
+    """Changes in words, each with the address of its slip."""
+    write = reverse("tunes:slip_new", args=[craft.pk])
+    return tuple((one.why, f"{write}?{deciding.query_of(flight, one, place)}") for place, one in enumerate(steps, start=first))
+
+
+def _baseline_note(flight: Flight) -> str:
+    """How far a change could be proved: it takes as many flights before it as after it."""
+    if not flight.card_key or flight.configuration is None:
+        return ""
+    alike = flight.craft.flights.active().filter(card_key=flight.card_key, configuration=flight.configuration)
+    n_flown = alike.filter(build_entry=flight.build_entry).count()
+    if n_flown >= _A_SIDE:
+        return ""
+    return f"{n_flown} of {_A_SIDE} flights before the change are flown: fewer than {_A_SIDE} cannot prove what it did"

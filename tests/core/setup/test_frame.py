@@ -5,14 +5,14 @@ from dataclasses import replace
 import pytest
 
 from nembrit.core.errors import InputError
-from nembrit.core.setup.configuration import apply_changes
+from nembrit.core.setup.configuration import apply_changes, number
 from nembrit.core.setup.controller import controller_from_settings
 from nembrit.core.setup.craft import LAYOUTS, layout_motors
 from nembrit.core.setup.frame import places_of, rearranged
 from nembrit.core.setup.namemap import Meaning, check_sense, propose_map
 from nembrit.core.setup.pasted import parse_settings
 from nembrit.core.simulate.airframe import World, airframe_of
-from nembrit.core.simulate.assumed import assumed_scales
+from nembrit.core.simulate.assumed import filled_map
 from nembrit.core.simulate.flight import fly
 from nembrit.demo.texts import JUNIPER_SETTINGS
 from tests.flying import CARD, HEX, NAMES, controller
@@ -100,8 +100,9 @@ def test_without_scales_the_reference_is_taken_as_sound_and_changes_act_in_propo
     unknown = {name: replace(one, scale=None) if one.key.startswith("gain.") else one for name, one in NAMES.items()}
     with pytest.raises(InputError, match="need a name and a scale"):
         controller_from_settings(settings, unknown)
-    names, assumed = assumed_scales(settings, unknown, airframe_of(HEX))
-    made = controller_from_settings(settings, names)
+    filled = filled_map(settings, unknown, airframe_of(HEX))
+    names, assumed = filled.names, filled.assumptions
+    made = filled.controller(settings)
     assert {one.name for one in assumed} == {name for name, one in unknown.items() if one.key.startswith("gain.")}
     assert made.gains["roll"].p == pytest.approx(controller().gains["roll"].p, rel=0.6)
     more = controller_from_settings(apply_changes(settings, {"p on roll": "86"}), names)
@@ -112,5 +113,26 @@ def test_without_scales_the_reference_is_taken_as_sound_and_changes_act_in_propo
     told = {one.name: one.in_words for one in assumed}
     assert told["p on roll"].startswith("p on roll = 43 stands for")
     assert told["d on yaw"].startswith("d on yaw = 0; 40 would stand for")
-    known, nothing = assumed_scales(settings, NAMES, airframe_of(HEX))
-    assert (known, nothing) == (NAMES, ())
+    known = filled_map(settings, NAMES, airframe_of(HEX))
+    assert (known.names, known.extra, known.assumptions) == (NAMES, (), ())
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "a = 1",
+        "p on roll = 40\nsmooth gyro hz = 30\nsmooth d hz = 25",
+        "loop = 8\np on roll = 0\nd on roll = 0",
+        JUNIPER_SETTINGS,
+    ],
+)
+def test_whatever_the_first_settings_say_the_craft_flies(text: str) -> None:
+    settings = parse_settings(text)
+    names = propose_map([one.name for one in settings], {one.name: number(one.value) for one in settings})
+    filled = filled_map(settings, names, airframe_of(HEX))
+    made = filled.controller(settings)
+    assert filled.assumptions
+    flown = fly(HEX, made, CARD, World(seed=4))
+    error = flown.channels["setpoint.roll"] - flown.channels["gyro.roll"]
+    assert error.std() < 0.9 * flown.channels["setpoint.roll"].std(), "it flies"
+    assert all("gain" in one.in_words or "=" in one.in_words for one in filled.assumptions)

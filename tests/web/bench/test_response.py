@@ -136,7 +136,7 @@ def test_margins_use_known_scales_only(client: Client, craft: Craft, attach) -> 
     assert hangar.known_controller(craft.configurations.get()) is None
     assert hangar.controller_of(craft.configurations.get()).gains["roll"].p > 0, "the simulator assumes"
     page = client.get(f"/craft/{craft.pk}/simulator/").content.decode()
-    assert "The scale of 1 gain is not known" in page
+    assert "1 gain of this craft is not known" in page
     assert "p on roll = 43 stands for" in page
     found = stored_results([attach(log_file(5))], "loop")
     (loop,) = (one.loop for one in found.values())

@@ -88,7 +88,7 @@ def test_a_slip_s_page_loads_each_flight_once(client: Client, slip, monkeypatch:
     address = slip.get_absolute_url()
     assert n_queries(client, address) <= 25
     assert decoded.count("metrics") == decoded.count("judgement") == 8, "each flight's numbers are loaded once"
-    assert set(decoded) == {"metrics", "judgement"}
+    assert set(decoded) == {"metrics", "judgement", "likeness"}
 
 
 @pytest.mark.parametrize("address", ["/craft/{craft}/", "/craft/{craft}/tune/", "/inbox/", "/"])

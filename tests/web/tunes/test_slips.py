@@ -6,6 +6,7 @@ from dataclasses import replace
 import pytest
 from django.test import Client
 
+from nembrit.core.analysis.likeness import Likeness
 from nembrit.core.analysis.metrics import Metrics
 from nembrit.core.analysis.run import ANALYSES
 from nembrit.core.causes.finding import Finding
@@ -54,6 +55,7 @@ def fly(craft: Craft, attach):
             values = {name: value * spread for name, value in found.metrics.values.items()} | {METRIC: level * spread}
             parts: dict[str, object] = {
                 "metrics": replace(found.metrics, values=values), "judgement": replace(found.judgement, findings=(BENT,) * fault),
+                "likeness": Likeness(mark=()),
             }  # fmt: skip
             for key in ANALYSES:
                 store(own, key, parts.get(key, getattr(found, key)))

@@ -5,6 +5,7 @@ from dataclasses import replace
 import pytest
 from django.test import Client
 
+from nembrit.core.analysis.likeness import Likeness
 from nembrit.core.analysis.run import ANALYSES
 from nembrit.web.bench.results import store, stored_results
 from nembrit.web.flights.models import Flight
@@ -38,6 +39,7 @@ def fly(craft: Craft, attach):
                 "metrics": replace(found.metrics, values=values),
                 "judgement": replace(found.judgement, findings=findings, untested={}),
                 "conditions": replace(found.conditions, lowest_v=lowest_v),
+                "likeness": Likeness(mark=()),
             }
             for key in ANALYSES:
                 store(own, key, parts.get(key, getattr(found, key)))

@@ -8,6 +8,7 @@ from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.conditions import CONDITIONS, Conditions
 from nembrit.core.analysis.flight import Flight
 from nembrit.core.analysis.judgement import JUDGEMENT, Judgement
+from nembrit.core.analysis.likeness import LIKENESS, Likeness
 from nembrit.core.analysis.loop import LOOP, Loop
 from nembrit.core.analysis.maps import MAPS, Maps
 from nembrit.core.analysis.metrics import METRICS, Metrics
@@ -20,7 +21,19 @@ from nembrit.core.analysis.wing import PATH, WING, FlightPath, Wing
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
-MULTIROTOR: tuple[Analysis, ...] = (NOISE, RESPONSE, MOTORS, METRICS, JUDGEMENT, MAPS, SENSORS, SHAPING, LOOP, CONDITIONS)
+MULTIROTOR: tuple[Analysis, ...] = (
+    NOISE,
+    RESPONSE,
+    MOTORS,
+    METRICS,
+    JUDGEMENT,
+    MAPS,
+    SENSORS,
+    SHAPING,
+    LOOP,
+    CONDITIONS,
+    LIKENESS,
+)
 FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING, PATH)
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
@@ -39,6 +52,7 @@ class FlightResults:
     shaping: Shaping | None = None
     loop: Loop | None = None
     conditions: Conditions | None = None
+    likeness: Likeness | None = None
     wing: Wing | None = None
     path: FlightPath | None = None
 

@@ -29,6 +29,8 @@ class FlownFlight:
     fault: str = ""  # a mechanical or electrical finding that asks for action
     ended: str = ""  # aborted, crashed
     is_cause: bool = False  # its finding led to this very change
+    is_too_early: bool = False  # by its time it was flown before the change that it should judge was written
+    copy_of: int | None = None  # number of an earlier flight whose samples these are, cut or written anew
     chosen: str = ""  # in, out: what the tuner answered; empty: nothing
     chosen_why: str = ""
 
@@ -74,14 +76,14 @@ def standings(flights: Sequence[FlownFlight], plan: Plan, *, is_repair: bool = F
     for flight in _by_claim(flights, plan):
         side = sides[flight.is_after]
         apart = _apart(flight, is_simulated, channel, rate_hz, plan.primary.metric)
-        twin = next((one for one in (*sides[False].seen, *sides[True].seen) if _is_same(one, flight)), None)
+        seen = (*sides[False].seen, *sides[True].seen)
+        twin = next((one for one in seen if _is_same(one, flight) or _is_copy(one, flight)), None)
         if apart:
             found[flight.number] = Standing(flight=flight, state=APART, why=apart)
             continue
         if twin:
-            found[flight.number] = Standing(
-                flight=flight, state=TWICE, why=f"the same samples as flight {twin.number}: counted once"
-            )
+            what = "the same samples as" if _is_same(twin, flight) else "a part or another copy of"
+            found[flight.number] = Standing(flight=flight, state=TWICE, why=f"{what} flight {twin.number}: counted once")
             continue
         side.seen.append(flight)
         suggestion = _suggestion(flight, is_repair=is_repair)
@@ -179,6 +181,8 @@ def _suggestion(flight: FlownFlight, *, is_repair: bool) -> str:
     """Why a flight should be left out, or nothing."""
     if flight.ended:
         return f"it {flight.ended}"
+    if flight.is_too_early and flight.is_after:
+        return "by its time it was flown before this change was written"
     if flight.fault and not (is_repair and not flight.is_after):
         return f"it flew with a fault: {flight.fault}"
     return ""
@@ -186,6 +190,13 @@ def _suggestion(flight: FlownFlight, *, is_repair: bool) -> str:
 
 def _is_near(one_hz: float, other_hz: float) -> bool:
     return max(one_hz, other_hz) <= _RATE_RATIO * min(one_hz, other_hz)
+
+
+def _is_copy(one: FlownFlight, other: FlownFlight) -> bool:
+    """Whether both are copies of one flight, which may itself stand on neither side."""
+    return (None not in (one.copy_of, other.copy_of) and one.copy_of == other.copy_of) or (
+        one.number == other.copy_of or other.number == one.copy_of
+    )
 
 
 def _is_same(one: FlownFlight, other: FlownFlight) -> bool:

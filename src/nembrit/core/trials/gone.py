@@ -22,6 +22,11 @@ class FaultGone:
     n_needed: int
 
     @property
+    def is_said(self) -> bool:
+        """Whether the flights since are enough to say that it is there, or gone."""
+        return bool(self.n_with) or self.n_flights >= self.n_needed
+
+    @property
     def in_words(self) -> str:
         if self.n_with:
             return f"still there in {self.n_with} of {self.n_flights} flights since"

@@ -99,6 +99,23 @@ def levels_of(totals: tuple[int, ...], attained: tuple[float, ...]) -> tuple[flo
     return tuple(levels)
 
 
+@lru_cache(maxsize=256)
+def level_after(looks: tuple[int, ...], total: int) -> float:
+    """The p that a test at `total` flights a side must not exceed after numbers were looked at with fewer flown.
+
+    Who looks may stop when it pleases, so each look spends error as if it had been a test (Pocock's shape).
+
+    >>> level_after((), 4), round(level_after((2,), 4), 2), round(level_after((1, 2, 3), 4), 2)
+    (0.05, 0.03, 0.02)
+    """
+    early = sorted({min(max(look / total, 0.05), 0.95) for look in looks if look < total})
+    if not early:
+        return LEVEL
+    shares = [*early, 1.0]
+    bound = boundaries(spent(shares, level=LEVEL, kind="even"), shares)[-1]
+    return float(scipy.special.ndtr(-bound))
+
+
 def _spent_by(totals: tuple[int, ...], levels: Sequence[float], attained: Sequence[float]) -> float:
     """Error spent up to the last of these looks, each at the p that could be attained there."""
     shares = [one / totals[-1] for one in totals]

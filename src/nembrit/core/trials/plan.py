@@ -60,6 +60,7 @@ class Plan:
     order: str = "free"
     limits: tuple[Limit, ...] = ()
     extensions: tuple[int, ...] = ()
+    looks: tuple[int, ...] = ()  # flights a side at which somebody looked at the numbers before the planned ones were flown
 
     def __post_init__(self) -> None:
         if self.order not in ORDERS:

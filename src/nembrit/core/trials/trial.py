@@ -8,7 +8,7 @@ import numpy as np
 
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.trials.counting import FlownFlight, Standing, ruled
-from nembrit.core.trials.looks import LEVEL, levels_of
+from nembrit.core.trials.looks import LEVEL, level_after, levels_of
 from nembrit.core.trials.metrics import MetricKind, metric_kind, metric_label
 from nembrit.core.trials.permutation import permutation_test
 from nembrit.core.trials.plan import Limit, Plan
@@ -198,7 +198,8 @@ def _design(flights: list[FlownFlight], plan: Plan) -> tuple[str, list[str]]:
 def _level(flights: list[FlownFlight], plan: Plan, design: str) -> float:
     """The level at this look, after what earlier looks could spend."""
     attained = tuple(_attained(total, design) for total in plan.totals[:-1])
-    return levels_of(plan.totals, attained)[-1]
+    level = levels_of(plan.totals, attained)[-1]
+    return level * level_after(plan.looks, plan.totals[-1]) / LEVEL if plan.looks else level
 
 
 def _attained(total: int, design: str) -> float:

@@ -6,7 +6,8 @@ class BenchConfig(AppConfig):
     label = "bench"
 
     def ready(self) -> None:
-        from nembrit.web.bench import deciding, results
+        from nembrit.web.bench import deciding, results, scales
 
         results.listen()
+        scales.listen()
         deciding.listen()

@@ -4,8 +4,9 @@ from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import settings_text
 from nembrit.core.setup.controller import chains_from_settings
 from nembrit.core.setup.given import RestoreList, as_csv, as_json, restore_list
+from nembrit.core.setup.style import styled
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
-from nembrit.web.hangar.services import core_settings, latest_configuration, name_map
+from nembrit.web.hangar.services import core_settings, latest_configuration, name_map, written_as
 
 FORMS = {"txt": "text/plain", "csv": "text/csv", "json": "application/json"}
 
@@ -15,7 +16,7 @@ def given_out(configuration: Configuration, form: str) -> str:
     settings, names = core_settings(configuration), name_map(configuration.craft)
     if form == "csv":
         return as_csv(settings, names)
-    return as_json(settings, names) if form == "json" else settings_text(settings)
+    return as_json(settings, names) if form == "json" else styled(settings, written_as(configuration))
 
 
 def reference_text(craft: Craft) -> str:
@@ -27,6 +28,11 @@ def reference_text(craft: Craft) -> str:
 def restore_from(present: Configuration, wanted: Configuration) -> RestoreList:
     """What to type to go from one revision to another."""
     return restore_list(core_settings(present), core_settings(wanted))
+
+
+def lines_between(present: Configuration, wanted: Configuration) -> str:
+    """The same as lines in the tuner's own style."""
+    return styled(restore_from(present, wanted).lines, written_as(wanted))
 
 
 def firmware_between(one: Configuration, other: Configuration) -> list[BuildEntry]:

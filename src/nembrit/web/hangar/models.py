@@ -137,6 +137,8 @@ class NameMapEntry(models.Model):
     name = models.CharField(max_length=200)
     meaning = models.CharField(max_length=60)
     scale = models.FloatField(null=True)  # SI per unit shown
+    found_scale = models.FloatField(null=True)  # the same as a log told it, where none was typed
+    found_in = models.PositiveIntegerField(null=True)  # number of the flight that told it
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=("craft", "name"), name="one_meaning_a_name")]
@@ -156,6 +158,8 @@ class Configuration(models.Model):
     parent = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="children")
     source = models.CharField(max_length=8, choices=Source, default=Source.PASTED)
     note = models.CharField(max_length=200, blank=True)
+    verb = models.CharField(max_length=40, blank=True)  # a word that the tuner's own list has before every name
+    between = models.CharField(max_length=20, default=" = ")  # what it has between a name and its value
     is_reference = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
 

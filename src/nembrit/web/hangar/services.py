@@ -21,8 +21,9 @@ from nembrit.core.setup.frame import Place as Place
 from nembrit.core.setup.frame import places_of, rearranged
 from nembrit.core.setup.given import from_table
 from nembrit.core.setup.pasted import Pasted, parse_settings, read_pasted
+from nembrit.core.setup.style import PLAIN, Style, style_of
 from nembrit.core.simulate.airframe import airframe_of
-from nembrit.core.simulate.assumed import Assumption, assumed_scales
+from nembrit.core.simulate.assumed import Assumption, Filled, filled_map
 from nembrit.core.types import FloatArray
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
 from nembrit.web.hangar.signals import controller_changed, craft_changed
@@ -32,6 +33,7 @@ MEANINGS = namemap.MEANINGS
 GROUPS = namemap.GROUPS
 SURFACE_ROLES = SURFACES
 GAIN_UNITS = namemap.GAIN_UNITS
+_OTHER_SCALE = 0.1  # relative difference of a found scale that is news
 
 
 @transaction.atomic
@@ -200,6 +202,11 @@ def core_settings(configuration: Configuration) -> tuple[CoreSetting, ...]:
     return tuple(CoreSetting(name, value) for name, value in configuration.settings.values_list("name", "value"))
 
 
+def written_as(configuration: Configuration | None) -> Style:
+    """How the tuner writes these settings."""
+    return Style(verb=configuration.verb, between=configuration.between) if configuration else PLAIN
+
+
 def latest_configuration(craft: Craft) -> Configuration | None:
     return craft.configurations.first()
 
@@ -223,17 +230,23 @@ def paste_configuration(craft: Craft, text: str, *, note: str = "", without_doub
     latest = latest_configuration(craft)
     if latest and not core_configuration.diff_settings(core_settings(latest), settings):
         raise InputError(f"nothing differs from {latest}, so there is no new revision to keep")
-    return add_configuration(craft, settings, source=Configuration.Source.PASTED, note=note)
+    style = style_of(text) if table is None else None
+    return add_configuration(craft, settings, source=Configuration.Source.PASTED, note=note, style=style)
 
 
 @transaction.atomic
-def add_configuration(craft: Craft, settings: Sequence[CoreSetting], *, source: str, note: str = "") -> Configuration:
-    """Keep settings as the craft's next revision; the first one becomes the reference."""
+def add_configuration(
+    craft: Craft, settings: Sequence[CoreSetting], *, source: str, note: str = "", style: Style | None = None
+) -> Configuration:
+    """Keep settings as the craft's next revision, written as the one before where no style is given; the first one becomes
+    the reference.
+    """
     latest = latest_configuration(craft)
     number = (craft.configurations.aggregate(top=Max("number"))["top"] or 0) + 1
     configuration = Configuration.objects.create(
-        craft=craft, number=number, parent=latest, source=source, note=note, is_reference=latest is None
-    )
+        craft=craft, number=number, parent=latest, source=source, note=note, is_reference=latest is None,
+        verb=(style or written_as(latest)).verb[:40], between=(style or written_as(latest)).between[:20],
+    )  # fmt: skip
     Setting.objects.bulk_create(
         Setting(configuration=configuration, position=position, name=setting.name, value=setting.value)
         for position, setting in enumerate(settings)
@@ -262,7 +275,27 @@ def diff(before: Configuration, after: Configuration) -> tuple[SettingChange, ..
 
 
 def name_map(craft: Craft) -> dict[str, namemap.Meaning]:
-    return {entry.name: namemap.Meaning(entry.meaning, entry.scale) for entry in craft.name_map.all()}
+    """What names mean; a scale that nobody typed is the one that a log told, where one did."""
+    return {
+        entry.name: namemap.Meaning(entry.meaning, entry.found_scale if entry.scale is None else entry.scale)
+        for entry in craft.name_map.all()
+    }
+
+
+@transaction.atomic
+def note_found_scales(craft: Craft, flight_number: int, scales: Mapping[tuple[str, str], float]) -> bool:
+    """Keep what a log told of gains whose scale nobody typed, by axis and term for the settings that it flew; whether that
+    is news. A later log replaces it only where it says something clearly different.
+    """
+    keys = {f"gain.rate.{axis}.{term}": scale for (axis, term), scale in scales.items()}
+    news = False
+    for entry in NameMapEntry.objects.filter(craft=craft, meaning__in=keys, scale=None):
+        scale, known = keys[entry.meaning], entry.found_scale
+        if known is None or abs(scale / known - 1) > _OTHER_SCALE:
+            entry.found_scale, entry.found_in = scale, flight_number
+            entry.save(update_fields=("found_scale", "found_in"))
+            news = True
+    return news
 
 
 @transaction.atomic
@@ -283,12 +316,14 @@ def save_name_map(craft: Craft, meanings: Mapping[str, tuple[str, float | None]]
         namemap.check_sense(name, namemap.Meaning(meaning, scale), values.get(name))
         used[meaning] = name
     before = name_map(craft)
+    found = {(one.name, one.meaning): (one.found_scale, one.found_in) for one in craft.name_map.all()}
     NameMapEntry.objects.filter(craft=craft, name__in=meanings).delete()
-    NameMapEntry.objects.bulk_create(
-        NameMapEntry(craft=craft, name=name, meaning=meaning, scale=scale)
-        for name, (meaning, scale) in meanings.items()
-        if meaning
-    )
+    for name, (meaning, scale) in meanings.items():
+        if meaning:
+            told, flight = found.get((name, meaning), (None, None)) if scale is None else (None, None)
+            NameMapEntry.objects.create(
+                craft=craft, name=name, meaning=meaning, scale=scale, found_scale=told, found_in=flight
+            )  # fmt: skip
     if name_map(craft) != before:
         controller_changed.send(sender=Craft, flights=None, craft=craft)
 
@@ -301,24 +336,26 @@ class NamedSetting:
     value: str
     meaning: str
     explain: str
-    scale: float | None
+    scale: float | None  # as typed
+    found_in: int | None  # the flight whose log told the scale, where nobody typed it
     group: str
 
 
 def named_settings(configuration: Configuration) -> list[NamedSetting]:
     """Every line of a configuration with its meaning."""
-    names = name_map(configuration.craft)
+    entries = {entry.name: entry for entry in configuration.craft.name_map.all()}
     result = []
     for setting in core_settings(configuration):
-        meaning = names.get(setting.name)
-        key = meaning.key if meaning else ""
+        entry = entries.get(setting.name)
+        key = entry.meaning if entry else ""
         result.append(
             NamedSetting(
                 name=setting.name,
                 value=setting.value,
                 meaning=key,
                 explain=MEANINGS.get(key, ""),
-                scale=meaning.scale if meaning else None,
+                scale=entry.scale if entry else None,
+                found_in=entry.found_in if entry and entry.scale is None else None,
                 group=namemap.group_of(key),
             )
         )
@@ -328,10 +365,9 @@ def named_settings(configuration: Configuration) -> list[NamedSetting]:
 def controller_of(configuration: Configuration) -> Controller:
     """The controller in SI units; raises InputError for what is missing or wrong.
 
-    Scales of gains that are not known are assumed, as `assumptions_about` tells.
+    Gains that are not known are assumed, as `assumptions_about` tells.
     """
-    names, _ = _filled_map(configuration.craft)
-    return controller_from_settings(core_settings(configuration), names)
+    return _filled_map(configuration.craft).controller(core_settings(configuration))
 
 
 def known_controller(configuration: Configuration | None) -> Controller | None:
@@ -367,14 +403,14 @@ def notch_places(configuration: Configuration | None) -> int:
 def assumptions_about(craft: Craft) -> tuple[Assumption, ...]:
     """What the simulator assumes about gains whose scale is not known; nothing where it cannot fly the craft anyway."""
     try:
-        return _filled_map(craft)[1]
+        return _filled_map(craft).assumptions
     except InputError:
         return ()
 
 
-def _filled_map(craft: Craft) -> tuple[namemap.NameMap, tuple[Assumption, ...]]:
+def _filled_map(craft: Craft) -> Filled:
     names = name_map(craft)
     reference = craft.configurations.filter(is_reference=True).first() or craft.configurations.order_by("number").first()
-    if reference is None or not any(meaning.scale is None for meaning in names.values()):
-        return names, ()
-    return assumed_scales(core_settings(reference), names, airframe_of(core_craft(craft)))
+    if reference is None:
+        return Filled(names=names)
+    return filled_map(core_settings(reference), names, airframe_of(core_craft(craft)))

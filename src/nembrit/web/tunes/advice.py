@@ -17,6 +17,7 @@ from nembrit.web.hangar.services import GROUPS, latest_configuration
 from nembrit.web.tunes.guide import step_of
 from nembrit.web.tunes.models import Experiment, Slip, Tune
 from nembrit.web.tunes.services import stage_of
+from nembrit.web.tunes.steps import in_settings
 from nembrit.web.tunes.trials import trial_of
 
 _RECENT, _A_SIDE = 5, 4
@@ -33,6 +34,8 @@ class Advice:
     repair: str = ""  # code of the finding whose repair one press writes down
     note: str = ""
     others: tuple[tuple[str, str], ...] = ()  # what else passes the gate, and where it is written
+    lines: str = ""  # the change in the tuner's own settings, to be pasted
+    way_back: str = ""
     is_pending: bool = False  # still to be worked out
 
 
@@ -142,9 +145,12 @@ def _of_decision(craft: Craft, tune: Tune | None, flight: Flight, decision: Deci
             return missing
         write = reverse("tunes:slip_new", args=[craft.pk])
         others = _written(craft, flight, decision.alternatives, first=1)
+        latest = latest_configuration(craft)
+        told = in_settings(craft, latest, decision) if latest else None
         return Advice(
             words=decision.why.rstrip("."), url=f"{write}?{deciding.query_of(flight, decision)}", flight=flight, others=others,
             label=f"Write this slip: {GROUPS.get(decision.group or '', '')}", note=_baseline_note(flight),
+            lines=told.lines if told else "", way_back=told.way_back if told else "",
         )  # fmt: skip
     if decision.kind == NAME:
         name = "hangar:names" if craft.configurations.exists() else "hangar:configuration_new"

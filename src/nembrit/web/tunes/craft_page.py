@@ -21,7 +21,7 @@ def context_of(craft: Craft) -> dict[str, Any]:
     waiting = ensure_results(flights)
     analysed = by_flight(flights, "metrics", "judgement")
     unfinished = list(craft.logs.filter(state__in=(Log.State.WAITING, Log.State.REFUSED), archived_at=None))
-    refused = [log for log in unfinished if log.state == Log.State.REFUSED and not log.is_simulated]
+    refused = [log for log in unfinished if log.state == Log.State.REFUSED]
     log_ids = [log.pk for log in unfinished if log not in refused]
     return {
         "craft": craft,

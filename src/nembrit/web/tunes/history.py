@@ -2,23 +2,31 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from nembrit.core.trials.metrics import metric_kind
+from nembrit.core.trials.trial import WORDS
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.tunes.models import Decision, Experiment, Slip, Tune
 from nembrit.web.tunes.services import metric_label, stage_of
+from nembrit.web.tunes.trials import record_from
 
 
 def outcome_line(decision: Decision) -> str:
-    """“motion noise, roll −88 %”: the primary metric as it stood when decided."""
+    """“better (motion noise, roll −88 %)”: the verdict as it stood when decided, and the number that judged."""
+    record = record_from(decision.trial)
+    word = WORDS[record.verdict.word] if record else ""
+    if record and record.fault and record.fault.is_said and not record.fault.n_with:
+        word = "the fault is gone"
     primary = next((metric for metric in decision.comparison.get("metrics", ()) if metric["primary"]), None)
     if primary is None or primary["change_pct"] is None:
         return "before a verdict"
     kind = metric_kind(primary["name"])
     unit = "points" if kind and kind.scale == "linear" else "%"
-    return f"{metric_label(primary['name'])} {primary['change_pct']:+.0f} {unit}".replace("-", "\u2212")
+    told = f"{metric_label(primary['name'])} {primary['change_pct']:+.0f} {unit}".replace("-", "\u2212")
+    return f"{word} ({told})" if word else told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -125,6 +133,7 @@ def _whole_ledger(tune: Tune) -> list[LedgerLine]:
                 url=slip.get_absolute_url(),
             )
         )
+        lines += [_look_line(slip, one) for one in slip.looks] + [_reopened_line(slip, one) for one in slip.reopened]
         if slip.state != Slip.State.OPEN:
             decision = slip.decision
             text = f"Slip {slip.number} {decision.get_outcome_display()}: {outcome_line(decision)}"
@@ -137,6 +146,17 @@ def _whole_ledger(tune: Tune) -> list[LedgerLine]:
     lines += [line for one in craft.experiments.select_related("kept_arm") for line in _question_lines(one)]
     lines += _flight_lines(craft)
     return sorted(lines, key=lambda line: line.at, reverse=True)
+
+
+def _look_line(slip: Slip, one: dict[str, Any]) -> LedgerLine:
+    text = f"Slip {slip.number}: numbers looked at early, {one['before']} + {one['after']} flights flown"
+    return LedgerLine(at=datetime.fromisoformat(one["at"]), kind="slip", text=text, url=slip.get_absolute_url())
+
+
+def _reopened_line(slip: Slip, one: dict[str, Any]) -> LedgerLine:
+    text = f"Slip {slip.number} opened again; it was {Decision.Outcome(one['outcome']).label}"
+    at = datetime.fromisoformat(one["at"])
+    return LedgerLine(at=at, kind="decision", text=text, detail=one["why"], url=slip.get_absolute_url())
 
 
 def _question_lines(asked: Experiment) -> list[LedgerLine]:

@@ -87,6 +87,9 @@ class Slip(models.Model):
     # what the change was predicted to do: the flight it stood on, and metric → flown, predicted, low, high in core units
     prediction = models.JSONField(default=dict, blank=True)
     extensions = models.JSONField(default=list)  # later totals a side, declared when the planned ones were not enough
+    # moments at which the numbers were looked at before the planned flights: at, before, after
+    looks = models.JSONField(default=list, blank=True)
+    reopened = models.JSONField(default=list, blank=True)  # decisions taken back: outcome, note, decided_at, at, why
     # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
     cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")
     cause_code = models.CharField(max_length=40, blank=True)  # of that finding

@@ -6,14 +6,13 @@ from typing import Any
 
 from django.http import QueryDict
 
-from nembrit.core.analysis.decision import Decision
 from nembrit.core.errors import CoreError, InputError
-from nembrit.core.setup.configuration import Setting, apply_changes, number
+from nembrit.core.setup.configuration import Setting, apply_changes
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.metrics import metric_kind, metric_label
 from nembrit.core.tuning.best import limits_for
 from nembrit.core.tuning.design import best_chain, lag_of, target_for
-from nembrit.core.tuning.translate import Written, chain_values, gain_values, like
+from nembrit.core.tuning.translate import Written, chain_values, gain_values
 from nembrit.core.types import AXES
 from nembrit.web.bench import chainform, choosing, deciding, gains
 from nembrit.web.bench.records import widened_of
@@ -24,6 +23,7 @@ from nembrit.web.hangar.services import core_settings, name_map
 from nembrit.web.tunes import wingcare
 from nembrit.web.tunes.models import Tune
 from nembrit.web.tunes.predictions import bench_for, gate_of, predict
+from nembrit.web.tunes.steps import in_settings
 
 _FILTERS = ("gyro_filters", "d_filters")
 _TERMS = {"i": "i", "feed_forward": "f"}
@@ -36,7 +36,6 @@ _LEFT_OPEN = (
     "on {axis} first"
 )
 _NO_ROOM = "the loop's margins leave no room for later filters: lower P first, then come back to the filters"
-_NAMELESS = "which of your settings this would change is not known: say what they mean on the page of names"
 _NEARLY_DEG = 0.01
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
@@ -133,18 +132,10 @@ def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, gi
     step = next((one for one in steps[place : place + 1] if one.group == group), None)
     if step is None:
         raise InputError(f"flight {flight.number} asks for another step now: open its page for it")
-    settings, names = core_settings(latest), name_map(craft)
-    present = {one.name: one.value for one in settings}
-    notes: tuple[str, ...] = ()
-    if step.chains is not None:
-        values, notes = _written(chain_values(settings, names, step.chains), settings, names, group)
-    else:
-        values = gain_values(settings, names, step.ratios).of_group(settings, names, group) | _idle(names, present, step)
-    values = {name: value for name, value in values.items() if name in present and present[name] != value}
-    if not values:
-        notes = (*notes, _NAMELESS)
-    why = f"Flight {flight.number}: {step.why}"
-    return Proposal(flight=flight, values=values, text=_text(craft, latest, why, group, values, present), notes=notes)
+    found = in_settings(craft, latest, step)
+    present = {one.name: one.value for one in core_settings(latest)}
+    text = _text(craft, latest, f"Flight {flight.number}: {step.why}", group, found.values, present)
+    return Proposal(flight=flight, values=found.values, text=text, notes=found.notes)
 
 
 def _route(craft: Craft) -> str:
@@ -197,12 +188,6 @@ def _advised_term(
     ratios = {axis: {term: found.ratio} for axis, found in told.items() if found.is_change}
     reasons = "; ".join(f"{axis}: {found.bound_by} stands against more" for axis, found in told.items() if not found.left_open)
     return gain_values(settings, names, ratios).of_group(settings, names, group), notes, f": {reasons}" if reasons else ""
-
-
-def _idle(names: NameMap, present: dict[str, str], asked: Decision) -> dict[str, str]:
-    name = next((name for name, meaning in names.items() if meaning.key == "idle"), "")
-    shown = number(present.get(name, ""))
-    return {name: like(present[name], shown * asked.idle_ratio)} if asked.idle_ratio and shown else {}
 
 
 def _gain_values(flight: Flight, bench: choosing.Choosing, given: QueryDict) -> dict[str, str]:

@@ -5,12 +5,16 @@ from dataclasses import dataclass
 from typing import Any
 
 from nembrit.core.trials.counting import Standing
+from nembrit.core.trials.gone import FaultGone
+from nembrit.core.trials.looks import level_after
 from nembrit.core.trials.metrics import mean_of, metric_kind
 from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Plan
 from nembrit.core.trials.trial import WORDS, TrialVerdict
 from nembrit.core.trials.verdict import Comparison, MetricVerdict
 from nembrit.core.types import AXES
 from nembrit.web.common.unchanged import while_unchanged
+from nembrit.web.flights.models import Flight
+from nembrit.web.hangar.giving import lines_between
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, diff
 from nembrit.web.tunes.dots import dot_rows
@@ -42,7 +46,10 @@ def context_of(slip: Slip) -> dict[str, Any]:
     standing = list(frozen.values()) if frozen else [row.standing for row in trial.judged if row.standing]
     judged = [row for row in trial.judged if frozen is None or row.flight.number in frozen]
     base, result = slip.base_configuration, slip.result_configuration
-    met_rows = rows_of(slip, means_of(verdict.comparison) or means_so_far(standing))
+    checks = check_of(slip)
+    is_told = decision is not None or verdict.word != "not_yet" or bool(slip.looks)
+    means = means_of(verdict.comparison) or means_so_far(standing) if is_told else {}
+    met_rows = rows_of(slip, means)
     return {
         "craft": slip.tune.craft,
         "tune": slip.tune,
@@ -50,6 +57,8 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "group_label": GROUPS[slip.group],
         "also_label": GROUPS.get(slip.also, ""),
         "changes": diff(base, result) if base and result else (),
+        "lines": lines_between(base, result) if base and result else "",
+        "way_back": lines_between(result, base) if base and result else "",
         "verdict": verdict,
         "word": WORDS[verdict.word],
         "fault": record.fault if record else trial.fault,
@@ -61,9 +70,12 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "groups": metric_groups(verdict.comparison),
         "met_rows": met_rows,
         "missed": any(row.met and row.met.is_miss for row in met_rows),
-        "dots": dot_rows(standing, plan),
+        "is_told": is_told,
+        "heading": _heading(slip, decision, verdict, record.fault if record else trial.fault, checks[-1:]),
+        "dots": dot_rows(standing, plan) if is_told else (),
+        "looked_level": level_after((*plan.looks, min(verdict.n_before, verdict.n_after)), plan.totals[-1]),
         "judged": judged,
-        "checks": (checks := check_of(slip)),
+        "checks": checks,
         "newest_check": checks[-1] if checks else None,
         "is_plane": slip.tune.craft.kind == Craft.Kind.FIXED_WING,
         "is_simulated": bool(judged) and all(row.flight.is_simulated for row in judged),
@@ -74,6 +86,22 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "is_frozen": record is not None,
         "next_total": next_total(plan, verdict),
     }
+
+
+def _heading(
+    slip: Slip, decision: Decision | None, verdict: TrialVerdict, fault: FaultGone | None, newest: Sequence[tuple[Flight, Any]]
+) -> str:
+    """What the slip says, in a line: a plane's own check, what became of a repaired fault, else the verdict."""
+    is_undone = decision is not None and decision.outcome == Decision.Outcome.UNDO
+    if newest and verdict.word == "not_yet" and not is_undone:
+        ((flight, check),) = newest
+        return f"Flight {flight.number} {'shows that it is trimmed' if check.passed else 'is not trimmed yet'}"
+    if is_undone:
+        return f"Undone; {verdict.sentence}"
+    if fault is not None and fault.is_said:
+        name = slip.cause_code.replace("_", " ")
+        return f"{name[:1].upper()}{name[1:]}: {fault.in_words}"
+    return f"{verdict.sentence[:1].upper()}{verdict.sentence[1:]}"
 
 
 def means_of(comparison: Comparison | None) -> dict[str, tuple[float | None, float | None]]:

@@ -11,6 +11,7 @@ from nembrit.core.trials.overlay import Overlay, overlay
 from nembrit.core.trials.plan import Limit, Plan, Primary
 from nembrit.core.trials.trial import TrialVerdict, judge
 from nembrit.core.types import FloatArray
+from nembrit.web.bench.copies import copies_among
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import card_of
@@ -82,6 +83,7 @@ def plan_of(slip: Slip) -> Plan:
         order=slip.order,
         limits=tuple(Limit(metric=one["metric"], most=one["most"]) for one in slip.limits),
         extensions=tuple(slip.extensions),
+        looks=tuple(min(one["before"], one["after"]) for one in slip.looks),
     )
 
 
@@ -91,8 +93,9 @@ def trial_of(slip: Slip) -> Trial:
     sides = sides_of(slip)
     answers = {answer.flight_id: answer for answer in slip.answers.all()}
     analysed = by_flight([flight for flight, _ in sides], "metrics", "judgement")
+    copies = copies_among([flight for flight, _ in sides])
     flown = {
-        flight.pk: _flown(slip, flight, is_after, results, answers.get(flight.pk))
+        flight.pk: replace(_flown(slip, flight, is_after, results, answers.get(flight.pk)), copy_of=copies.get(flight.number))
         for (flight, is_after), (_, results) in zip(sides, analysed, strict=True)
         if results is not None and (not slip.card_key or flight.card_key == slip.card_key)
     }
@@ -158,7 +161,14 @@ def sides_of(slip: Slip) -> list[tuple[Flight, bool]]:
 def _flown(slip: Slip, flight: Flight, is_after: bool, results: FlightResults, answer: Answer | None) -> FlownFlight:
     found = flown_flight(flight, results, is_after=is_after)
     is_cause = flight.pk == slip.cause_flight_id
-    return replace(found, is_cause=is_cause, chosen=answer.use if answer else "", chosen_why=answer.why if answer else "")
+    is_too_early = is_after and flight.flown_at < slip.created_at
+    return replace(
+        found,
+        is_cause=is_cause,
+        is_too_early=is_too_early,
+        chosen=answer.use if answer else "",
+        chosen_why=answer.why if answer else "",
+    )
 
 
 def flown_flight(flight: Flight, results: FlightResults, *, is_after: bool) -> FlownFlight:

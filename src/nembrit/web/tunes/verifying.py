@@ -1,5 +1,7 @@
 """The tune of now against its baseline, and locking it in."""
 
+from dataclasses import replace
+
 from django.db import transaction
 from django.utils import timezone
 
@@ -7,6 +9,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.report.codec import to_json
 from nembrit.core.trials.counting import FlownFlight
 from nembrit.core.trials.verify import Verification, is_broken, limit_pct, may_be_worse, verify
+from nembrit.web.bench.copies import copies_among
 from nembrit.web.bench.results import by_flight
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
@@ -46,9 +49,11 @@ def sides_of_tune(tune: Tune) -> tuple[list[Flight], list[Flight]] | None:
 
 def _by_card(flights: list[Flight]) -> dict[str, list[FlownFlight]]:
     found: dict[str, list[FlownFlight]] = {}
+    copies = copies_among(flights)
     for flight, results in by_flight(flights, "metrics", "judgement"):
         if results is not None:
-            found.setdefault(flight.card_key, []).append(flown_flight(flight, results, is_after=False))
+            one = replace(flown_flight(flight, results, is_after=False), copy_of=copies.get(flight.number))
+            found.setdefault(flight.card_key, []).append(one)
     return found
 
 

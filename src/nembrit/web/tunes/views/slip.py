@@ -18,7 +18,7 @@ from nembrit.web.common.once import once
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
-from nembrit.web.tunes import charts, history, proposals, provoking, services, slip_page, truths, waiting, wingcare
+from nembrit.web.tunes import charts, history, proposals, provoking, reopening, services, slip_page, truths, waiting, wingcare
 from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Decision, Slip, Truth, Tune, WaitingSlip
@@ -270,6 +270,21 @@ def slip_extend(request: HttpRequest, slip_id: int) -> HttpResponse:
         return redirect(shown)
     total = form.cleaned_data["total"]
     return _told(request, shown, lambda: services.extend(shown, total), lambda _: f"It goes on to {total} flights a side.")
+
+
+@require_POST
+def slip_look(request: HttpRequest, slip_id: int) -> HttpResponse:
+    """Show the numbers before the planned flights are flown; that is kept, and makes the verdict stricter."""
+    shown = get_object_or_404(Slip, pk=slip_id, decision=None)
+    return _told(request, shown, lambda: reopening.look(shown), lambda _: "The numbers so far are shown; that is on record.")
+
+
+@require_POST
+def slip_reopen(request: HttpRequest, slip_id: int) -> HttpResponse:
+    """Take a decision back."""
+    shown = get_object_or_404(Slip, pk=slip_id)
+    why = request.POST.get("why", "")
+    return _told(request, shown, lambda: reopening.reopen(shown, why=why), lambda _: f"Slip {shown.number} is open again.")
 
 
 @require_POST

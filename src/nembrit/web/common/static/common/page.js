@@ -26,6 +26,18 @@ document.addEventListener("click", ({ target }) => {
   print();
 });
 
+// lines to paste elsewhere; without a clipboard (plain http from a phone) they are marked, to be copied by hand
+document.addEventListener("click", async ({ target }) => {
+  const button = target.closest("[data-copy]");
+  if (!button) return;
+  const lines = button.parentElement.querySelector("pre");
+  getSelection().selectAllChildren(lines);
+  try {
+    await navigator.clipboard.writeText(lines.textContent);
+    button.textContent = "Copied";
+  } catch { button.textContent = "Marked: copy it now"; }
+});
+
 // a form is sent once; the buttons come back if the page is shown again from the browser's memory
 document.addEventListener("submit", (event) => {
   const form = event.target;

@@ -14,7 +14,7 @@ from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.setup.controller import Controller
 from nembrit.core.tuning.asks import ask_of
 from nembrit.core.tuning.best import Limits, limits_for
-from nembrit.core.tuning.design import best_chain, target_for
+from nembrit.core.tuning.design import best_chain, lag_of, target_for
 from nembrit.core.tuning.gate import MOST_PEAK
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.whatif import Change, Predicted
@@ -25,7 +25,7 @@ CHANGE, REPAIR, FLY, NAME, VERIFY = "change", "repair", "fly", "name", "verify"
 MECHANICS, MARGIN, HEAT, BALANCE, COMFORT = "mechanics", "margin", "heat", "balance", "comfort"
 MEASURING_CARD = "response"
 _HOT = 1.15  # motor noise over its target from where on filters come before gains
-_WORTH_LESS_NOISE, _WORTH_FASTER = 0.9, 0.95  # a change that wins less is none
+_WORTH_LESS_NOISE, _WORTH_FASTER, _WORTH_EARLIER_DEG = 0.9, 0.95, 2.0  # a change that wins less is none
 _ABOUT_FILTERS = ("d_noise", "filters_open", "filters_low")
 _OF_FILTERS = {"gyro_filters": frozenset({"d_term"}), "d_filters": frozenset({"gyro", "notches"})}
 
@@ -107,7 +107,9 @@ def decide(
 
 def _without_change(findings: Sequence[Finding], bench: Choosing, card: str) -> Decision:
     """What leads on where no change passed: settings that have to be named, a flight that tells more, or verifying."""
-    faults = [one for one in findings if one.severity in ("act", "stop")]
+    # filters that no better chain was found for are what the noise asks for
+    settled = ("filters_low",) if bench.flown is not None and _loops(bench) else ()
+    faults = [one for one in findings if one.severity in ("act", "stop") and one.code not in settled]
     if bench.flown is None and any(one.code in _ABOUT_FILTERS for one in faults):
         fault = next(one for one in faults if one.code in _ABOUT_FILTERS)
         return Decision(
@@ -218,14 +220,20 @@ def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterat
 
 
 def _lag(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:
-    """Filters that are later than they need to be, where the log says so."""
-    if any(one.code == "filters_low" and one.severity != "info" for one in findings):
-        found = _chain(bench, "gyro_filters", target)
-        if found is not None:
-            yield Decision(
-                kind=CHANGE, rank=COMFORT, group="gyro_filters", chains=found[0], code="filters_low",
-                why="The gyro filters are later than the noise asks for: these are earlier.",
-            )  # fmt: skip
+    """Filters that are later than they need to be, where the log says so and the motors stay as cool."""
+    if not any(one.code == "filters_low" and one.severity != "info" for one in findings):
+        return
+    found = _chain(bench, "gyro_filters", target)
+    if found is None:
+        return
+    chains, ratio = found
+    task = bench.task(_OF_FILTERS["gyro_filters"])
+    saved_deg = lag_of(task, task.flown) - lag_of(task, chains)
+    if saved_deg >= _WORTH_EARLIER_DEG and ratio <= _motor_room(bench, target) + 1e-6:
+        yield Decision(
+            kind=CHANGE, rank=COMFORT, group="gyro_filters", chains=chains, code="filters_low",
+            why=f"The gyro filters are later than the noise asks for: these save {saved_deg:.0f}° of lag at the crossover.",
+        )  # fmt: skip
 
 
 def _chain(bench: Choosing, group: str, target: float) -> tuple[Controller, float] | None:

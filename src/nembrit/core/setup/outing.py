@@ -74,6 +74,23 @@ def _celsius(motors: dict[str, Any]) -> dict[str, float]:
     }
 
 
+# how far taps and a log may disagree about the time in the air, and how much farther another has to be (our own, no source)
+_NEAR_S, _NEAR_RATIO, _CLEARLY = 4.0, 0.1, 2.0
+
+
+def best_fit(airborne_s: float, tapped_s: Mapping[int, float | None]) -> int | None:
+    """Which outing's tapped time in the air is that of a log; None where none fits, or two do.
+
+    >>> best_fit(62.0, {1: 63.5, 2: 31.0}), best_fit(62.0, {1: 63.5, 2: 61.0}), best_fit(62.0, {1: 20.0, 2: None})
+    (1, None, None)
+    """
+    apart = sorted((abs(own - airborne_s), key) for key, own in tapped_s.items() if own is not None)
+    near_s = max(_NEAR_S, _NEAR_RATIO * airborne_s)
+    if not apart or apart[0][0] > near_s:
+        return None
+    return apart[0][1] if len(apart) == 1 or apart[1][0] > max(near_s, _CLEARLY * apart[0][0]) else None
+
+
 def touch_of(celsius: float) -> str:
     """What a hand would say of a motor's temperature [°C].
 

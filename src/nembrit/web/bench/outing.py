@@ -42,6 +42,32 @@ def notes_of(flight: Flight, segment: Segment | None) -> FieldNotes | None:
     return FieldNotes(outing=outing, told=told, markers=markers)
 
 
-def could_be(flight: Flight) -> list[Outing]:
-    """Outings that still wait for their log, where this flight has none and was not simulated."""
-    return [] if flight.is_simulated or Outing.objects.filter(flight=flight).exists() else field.waiting_for_log(flight.craft)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """An outing that still waits for its log."""
+
+    outing: Outing
+    why: str = ""  # what speaks for it; empty: nothing in particular
+
+
+def could_be(flight: Flight, segment: Segment | None) -> list[Candidate]:
+    """Outings that still wait for their log, where this flight has none and was not simulated; the one that fits first."""
+    if flight.is_simulated or Outing.objects.filter(flight=flight).exists():
+        return []
+    waiting = field.waiting_for_log(flight.craft)
+    if segment is None:
+        return [Candidate(outing=one) for one in waiting]
+    airborne_s = _airborne_s(segment)
+    tapped_s = {one.pk: field.told_of(one).landed_s for one in waiting}
+    fitting = field.best_fit(airborne_s, tapped_s)
+    why = f"its {tapped_s[fitting]:.0f} s in the air are those of this log" if fitting is not None else ""
+    found = [Candidate(outing=one, why=why if one.pk == fitting else "") for one in waiting]
+    return sorted(found, key=lambda one: not one.why)
+
+
+def _airborne_s(segment: Segment) -> float:
+    """From the take-off that the log shows to its landing; the usable part where it shows none."""
+    spans = current_spans(segment.log)
+    begins = min((span.start_s for span in spans if span.kind == "take_off"), default=segment.start_s)
+    ends = max((span.end_s for span in spans if span.kind == "landing"), default=segment.end_s)
+    return ends - begins

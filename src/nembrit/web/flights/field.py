@@ -8,14 +8,14 @@ from django.db import transaction
 from django.utils import timezone
 
 from nembrit.core.errors import InputError
-from nembrit.core.setup.outing import HEATS, MARKERS, Tap, Told, tap_from, told_by
+from nembrit.core.setup.outing import HEATS, MARKERS, Tap, Told, best_fit, tap_from, told_by
 from nembrit.core.setup.preflight import checks_for, missing
 from nembrit.web.flights.models import FieldTap, Flight, Outing
 from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import latest_configuration, motor_numbers
 
-__all__ = ["HEATS", "MARKERS", "checks_for"]
+__all__ = ["HEATS", "MARKERS", "best_fit", "checks_for"]
 AFTER = {"as_planned": "as planned", "aborted": "broken off", "crashed": "in a crash"}
 _MOST_TAPS = 200  # in one sending
 _ENDED = {"as_planned": Flight.Ended.AS_PLANNED, "aborted": Flight.Ended.ABORTED, "crashed": Flight.Ended.CRASHED}

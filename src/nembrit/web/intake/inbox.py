@@ -96,7 +96,8 @@ def suggest(log: Log) -> dict[str, object]:
     by_content = _by_content(log, list(flights.order_by("-flown_at")[:_MOST_COMPARED]))
     if by_content:
         return by_content
-    if log.recorded_at:
+    # a complete log is a flight of its own; the date of a file says little, since copying or unpacking sets it anew
+    if log.recorded_at and log.request.get("clock") == "recorder" and not _is_complete(log):
         recorded_at = log.recorded_at
         near = flights.filter(flown_at__range=(recorded_at - _NEAR, recorded_at + _NEAR))
         closest = min(near, key=lambda flight: abs(flight.flown_at - recorded_at), default=None)
@@ -112,6 +113,12 @@ def suggest(log: Log) -> dict[str, object]:
     if len(alike) == 1:
         return {"craft_id": alike[0].pk, "reason": f"{n_motors} motors, as {alike[0].name} has"}
     return {"craft_id": log.craft_id, "reason": ""} if log.craft_id else {}
+
+
+def _is_complete(log: Log) -> bool:
+    """Whether a log tells a flight by itself: how the craft turned, and what was asked of it."""
+    roles = roles_of(log)
+    return any(role.startswith("gyro") for role in roles) and any(role.startswith(("setpoint.", "stick.")) for role in roles)
 
 
 def _by_content(log: Log, flights: list[Flight]) -> dict[str, object] | None:

@@ -212,6 +212,7 @@ def _describe(log: Log, raw: RawLog, parsed: FlightLog) -> None:
     log.preamble, log.understood = [list(pair) for pair in raw.preamble], list(raw.understood)
     if raw.started_at is not None:  # a clock without a zone shows the time of the place where it flew
         log.recorded_at = _plausible(raw.started_at)
+        log.request = {**log.request, "clock": "recorder"}
     log.quality = [_kept(note) for note in parsed.quality]
 
 

@@ -73,6 +73,7 @@ def context_of(slip: Slip) -> dict[str, Any]:
         "is_told": is_told,
         "heading": _heading(slip, decision, verdict, record.fault if record else trial.fault, checks[-1:]),
         "dots": dot_rows(standing, plan) if is_told else (),
+        "present_level": level_after(plan.looks, plan.totals[-1]),
         "looked_level": level_after((*plan.looks, min(verdict.n_before, verdict.n_after)), plan.totals[-1]),
         "judged": judged,
         "checks": checks,

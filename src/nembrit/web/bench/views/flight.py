@@ -37,7 +37,7 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
             "sample_rate_hz": services.sample_rate_hz(evidence.segment.log),
             "untested": list(judgement.untested.items()),
             "noted": notes_of(shown, evidence.segment),
-            "outings": could_be(shown),
+            "outings": could_be(shown, evidence.segment),
             "repair": services.repair_for(judgement.findings),
             "is_held": any(one.holds_gains_back for one in judgement.findings),
         }

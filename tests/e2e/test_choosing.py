@@ -17,7 +17,7 @@ def test_a_chain_is_tried_and_gains_by_slider(browser: Browser, demo: str, size:
     page.get_by_role("link", name="Filters", exact=True).click()
     expect(title).to_contain_text("of lag at the crossover", timeout=30_000)
     expect(page.locator("#trade figure.chart canvas").first).to_be_visible()
-    page.locator("#trade tr", has_text="advised").get_by_role("link").click()
+    page.locator("#trade tr", has_text="least lag").get_by_role("link").click()
     expect(title).to_contain_text("less lag at the crossover than the flown ones")
     cutoff = page.locator("input[name='d_term.hz']").first
     with swapped(page):

@@ -90,7 +90,7 @@ def test_wrong_files_and_the_same_file_twice(page: Page, logs: dict[str, Path]) 
 def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     craft_at(page, "Bramble")
     page.keyboard.press("n")
-    expect(page.get_by_role("heading", level=1)).to_have_text("What would you change?")
+    expect(page.get_by_role("heading", level=1)).to_have_text("Change: P with D, roll")  # what is advised
     page.get_by_label("Group").focus()
     page.keyboard.type("Gyro")
     page.wait_for_url("**group=gyro_filters")

@@ -151,7 +151,7 @@ def test_help_and_theme(page: Page) -> None:
     page.get_by_role("button", name="Keys").click()
     page.get_by_label("Single keys work on every page").check()
     page.get_by_role("button", name="Close").click()
-    page.goto("/craft/1/flights/1/")
+    page.goto("/craft/1/simulator/")
     page.keyboard.press("n")  # a step that would write something is only pointed at
-    expect(page.get_by_role("button", name="I tightened the mount")).to_be_focused()
-    expect(page).to_have_url(re.compile("/craft/1/flights/1/$"))
+    expect(page.get_by_role("button", name="Fly this card")).to_be_focused()
+    expect(page).to_have_url(re.compile("/craft/1/simulator/$"))

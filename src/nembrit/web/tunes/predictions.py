@@ -8,7 +8,7 @@ from nembrit.core.analysis.choosing import Choosing, axes_told
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.response.estimate import Estimate
 from nembrit.core.setup.configuration import Setting, apply_changes, number
-from nembrit.core.setup.controller import chains_from_settings
+from nembrit.core.setup.controller import Controller, chains_from_settings
 from nembrit.core.setup.namemap import NameMap
 from nembrit.core.trials.met import Met, met
 from nembrit.core.trials.metrics import metric_kind, metric_label
@@ -57,7 +57,14 @@ def change_between(before: Sequence[Setting], after: Sequence[Setting], names: N
         if was and becomes is not None and was != becomes:
             gains.setdefault(axis, {})[term] = becomes / was
     chains = chains_from_settings(after, names)
-    return Change(gains=gains, chains=chains if chains != chains_from_settings(before, names) else None)
+    return Change(gains=gains, chains=chains if _filters(chains) != _filters(chains_from_settings(before, names)) else None)
+
+
+def _filters(chains: Controller | None) -> tuple[object, ...]:
+    """What a change of filters can change; idle, limits and rates of the same settings are none of it."""
+    if chains is None:
+        return ()
+    return (chains.loop_rate_hz, chains.chip, chains.gyro, chains.d_term, chains.feed_forward, chains.setpoint)
 
 
 def predict(craft: Craft, base: Configuration, after: Sequence[Setting]) -> dict[str, Any]:

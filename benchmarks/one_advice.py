@@ -16,7 +16,7 @@ import numpy as np
 from benchmarks.random_craft import random_airframe, sound_controller
 from benchmarks.response_accuracy import truth_of
 from nembrit.core.analysis.choosing import Choosing
-from nembrit.core.analysis.decision import CHANGE, FLY, REPAIR, VERIFY, Decision, decide
+from nembrit.core.analysis.decision import CHANGE, FLY, MEASURING_CARD, REPAIR, VERIFY, Decision, decide
 from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse
 from nembrit.core.errors import CoreError
@@ -31,7 +31,7 @@ from nembrit.core.tuning.gate import MOST_PEAK
 from nembrit.core.types import AXES
 from tests.trueloop import of_the_movement
 
-FIRST_SEED = 731600000  # drawn for this run
+FIRST_SEED = 745200000  # drawn for this run; 731600000 for the one before
 N_CRAFT, MOST_FLIGHTS = 60, 8
 KINDS = ("sound", "P high", "soft", "D noisy", "filters late", "I low")
 _ASKED = ("noise", "response", "metrics", "judgement", "shaping", "loop")
@@ -55,9 +55,10 @@ def story_of(seed: int) -> Story:
     kind = KINDS[seed % len(KINDS)]
     settings = mistuned(kind, sound_controller(airframe, rng), rng)
     story = Story(kind=kind)
+    card = MEASURING_CARD
     for number in range(MOST_FLIGHTS):
         try:
-            results, recording = flown(craft, airframe, settings, seed + 1000 * number, float(rng.uniform(0, 4)))
+            results, recording = flown(craft, airframe, settings, card, seed + 1000 * number, float(rng.uniform(0, 4)))
         except CoreError:
             story.end = "lost control"
             return story
@@ -66,8 +67,9 @@ def story_of(seed: int) -> Story:
         rough = bench.shaping.roughness_ratio if bench.shaping else None
         story.motor_noise_ratio = rough / target_for("usual", craft.diameter_in) if rough else None
         findings = results.judgement.findings if results.judgement else ()
-        found = decide(findings, bench, diameter_in=craft.diameter_in, card="response")
+        found = decide(findings, bench, diameter_in=craft.diameter_in, card=card)
         story.decisions.append(found)
+        card = found.card or MEASURING_CARD
         if found.kind in (VERIFY, REPAIR) or found.is_comfort:
             story.end = "comfort only" if found.is_comfort else found.kind
             story.true_peaks.append(true_peak(craft, airframe, settings, recording))
@@ -118,8 +120,10 @@ def changed(settings: Controller, decision: Decision) -> Controller:
     return replace(settings, gains=gains)
 
 
-def flown(craft: Craft, airframe: Airframe, settings: Controller, seed: int, wind_m_s: float) -> tuple[FlightResults, Recording]:
-    card = next(one for one in CARDS if one.key == "response")
+def flown(
+    craft: Craft, airframe: Airframe, settings: Controller, key: str, seed: int, wind_m_s: float
+) -> tuple[FlightResults, Recording]:
+    card = next(one for one in CARDS if one.key == key)
     flight = fly(craft, settings, card, World(seed=seed, wind_m_s=wind_m_s), airframe=airframe)
     recording = Recording.of(flight.channels, sample_rate_hz=2000.0).span(2.5, float(flight.t_s[-1]) - 2.0)
     facts = CraftFacts(mixer=craft.mixer(), blades=craft.blades, controller=settings)
@@ -152,7 +156,7 @@ def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[
     moved = [
         story for story in sound if story.decisions and story.decisions[0].kind == CHANGE and not story.decisions[0].is_comfort
     ]
-    softer = [story for story in soft if story.decisions and any(ratio < 1 for ratio in _gains(story.decisions[0]))]
+    softer = [story for story in soft if story.decisions and _makes_softer(story.decisions[0])]
     beyond = sum(story.true_peaks[-1] > MOST_PEAK for story in stories if story.true_peaks)
     ended = [story for story in stories if _is_within(story)]
     flights = float(np.median([story.n_flights for story in ended])) if ended else np.nan
@@ -173,8 +177,8 @@ def measure(n_craft: int = N_CRAFT, first_seed: int = FIRST_SEED) -> tuple[list[
     return lines, not any(np.isinf(after)) and not moved and not softer
 
 
-def _gains(decision: Decision) -> list[float]:
-    return [ratio for terms in decision.ratios.values() for ratio in terms.values()]
+def _makes_softer(decision: Decision) -> bool:
+    return any(terms.get("p", 1.0) < 1 for terms in decision.ratios.values())
 
 
 def _is_within(story: Story) -> bool:

@@ -14,7 +14,7 @@ from nembrit.core.response.axisloop import AxisLoop
 from nembrit.core.setup.controller import Controller
 from nembrit.core.tuning.asks import ask_of
 from nembrit.core.tuning.best import Limits, limits_for
-from nembrit.core.tuning.design import best_chain, lag_of, target_for
+from nembrit.core.tuning.design import best_chain, lag_of, motor_rms_of, target_for
 from nembrit.core.tuning.gate import MOST_PEAK
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.whatif import Change, Predicted
@@ -23,9 +23,11 @@ from nembrit.core.types import AXES
 CHANGE, REPAIR, FLY, NAME, VERIFY = "change", "repair", "fly", "name", "verify"
 # ranks, most important first: a craft without any of the first four may stay as it is
 MECHANICS, MARGIN, HEAT, BALANCE, COMFORT = "mechanics", "margin", "heat", "balance", "comfort"
-MEASURING_CARD = "response"
+MEASURING_CARD, LONG_CARD = "response", "full"
 _HOT = 1.15  # motor noise over its target from where on filters come before gains
 _WORTH_LESS_NOISE, _WORTH_FASTER, _WORTH_EARLIER_DEG = 0.9, 0.95, 2.0  # a change that wins less is none
+_LESS_D, _WORTH_LESS_BY_D, _NEARLY = 0.8, 0.95, 1.05
+_FILTER_WORDS = {"gyro_filters": "gyro filters", "d_filters": "D filters"}
 _ABOUT_FILTERS = ("d_noise", "filters_open", "filters_low")
 _OF_FILTERS = {"gyro_filters": frozenset({"d_term"}), "d_filters": frozenset({"gyro", "notches"})}
 
@@ -102,13 +104,13 @@ def decide(
     if passed:
         first, *others = passed
         return replace(first, alternatives=tuple(others[:2]))
-    return _without_change(findings, bench, card)
+    return _without_change(findings, bench, target, card)
 
 
-def _without_change(findings: Sequence[Finding], bench: Choosing, card: str) -> Decision:
+def _without_change(findings: Sequence[Finding], bench: Choosing, target: float, card: str) -> Decision:
     """What leads on where no change passed: settings that have to be named, a flight that tells more, or verifying."""
-    # filters that no better chain was found for are what the noise asks for
-    settled = ("filters_low",) if bench.flown is not None and _loops(bench) else ()
+    # filters that no better chain was found for are what noise and margins ask for
+    settled = _ABOUT_FILTERS if bench.flown is not None and _loops(bench) else ()
     faults = [one for one in findings if one.severity in ("act", "stop") and one.code not in settled]
     if bench.flown is None and any(one.code in _ABOUT_FILTERS for one in faults):
         fault = next(one for one in faults if one.code in _ABOUT_FILTERS)
@@ -120,21 +122,45 @@ def _without_change(findings: Sequence[Finding], bench: Choosing, card: str) -> 
     if not measured:
         return Decision(kind=FLY, card=MEASURING_CARD, why=_unmeasured(bench, card))
     open_axes = [axis for axis in measured if _loops(bench)[axis].sensitivity_peak.high > MOST_PEAK]
-    if open_axes:
-        axis = max(open_axes, key=lambda one: _loops(bench)[one].sensitivity_peak.high)
-        peak = _loops(bench)[axis].sensitivity_peak
-        return Decision(
-            kind=FLY, card=MEASURING_CARD, axis=axis, rank=MARGIN if peak.value > MOST_PEAK else None,
-            why=f"{axis.capitalize()}’s sensitivity peak is too uncertain ({peak.low:.1f} to {peak.high:.1f}): "
-            f"{_again(card, f'quicker inputs in {axis}')}.",
-        )  # fmt: skip
+    worst = max(open_axes, key=lambda one: _loops(bench)[one].sensitivity_peak.high, default=None)
+    if worst is not None and (card != LONG_CARD or _loops(bench)[worst].sensitivity_peak.value > MOST_PEAK):
+        return _measure_again(worst, bench, card)
     if faults:
         return Decision(
             kind=FLY, card=MEASURING_CARD, code=faults[0].code,
             why=f"{faults[0].summary.rstrip('.')}. No safe change could be predicted: {_again(card, 'short, quick inputs')}, "
             "close and low.",
         )  # fmt: skip
-    return Decision(kind=VERIFY, why="Nothing to change: margins, motor noise and speed are within their limits. Verify it.")
+    return Decision(kind=VERIFY, why=f"Nothing to change: {_as_it_is(bench, target, worst)} Verify it.")
+
+
+def _measure_again(axis: str, bench: Choosing, card: str) -> Decision:
+    """An axis whose margin the flight leaves open: the measuring card, then the long one, which narrows it."""
+    peak = _loops(bench)[axis].sensitivity_peak
+    how = _again(card, f"quicker inputs in {axis}") if card != MEASURING_CARD else "fly the full card, which measures it longer"
+    return Decision(
+        kind=FLY, card=LONG_CARD if card == MEASURING_CARD else MEASURING_CARD, axis=axis,
+        rank=MARGIN if peak.value > MOST_PEAK else None,
+        why=f"{axis.capitalize()}’s sensitivity peak is too uncertain ({peak.low:.1f} to {peak.high:.1f}): {how}.",
+    )  # fmt: skip
+
+
+def _as_it_is(bench: Choosing, target: float, open_axis: str | None) -> str:
+    """How margins and motor noise stand where nothing better was found."""
+    measured = bench.shaping.roughness_ratio if bench.shaping else None
+    if open_axis is not None:
+        peak = _loops(bench)[open_axis].sensitivity_peak
+        margins = (
+            f"{open_axis}’s sensitivity peak is most likely within its limit ({peak.low:.1f} to {peak.high:.1f}, 2 is the limit)"
+        )
+    else:
+        margins = "the margins are within their limits"
+    if measured is not None and measured > _HOT * target:
+        return (
+            f"{margins}. Motor noise stays at {100 * measured:.2g} % ({100 * target:.2g} % aimed at): no filters that the "
+            "margins allow leave clearly less."
+        )
+    return f"{margins}, and so {'are' if open_axis is None else 'is'} motor noise and speed."
 
 
 def _unmeasured(bench: Choosing, card: str) -> str:
@@ -200,23 +226,46 @@ def _copied(ratios: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, fl
 
 
 def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:
-    """Motors that are moved by noise beyond the target: filters that keep more of it out, as far as the margins allow."""
+    """Motors that are moved by noise beyond the target: filters that keep more of it out, as far as the margins allow; else
+    less D, where D brings it.
+    """
     measured = bench.shaping.roughness_ratio if bench.shaping else None
     asked = [one.code for one in findings if one.code in ("d_noise", "filters_open") and one.severity != "info"]
-    if not asked and (measured is None or measured < _HOT * target):
+    if (measured is not None and measured < _HOT * target) or (measured is None and not asked):
         return
-    groups = ("d_filters", "gyro_filters") if "d_noise" in asked else ("gyro_filters", "d_filters")
-    for group in groups:
-        found = _chain(bench, group, target)
-        if found is None:
-            continue
-        chains, ratio = found
+    code = asked[0] if asked else None
+    told = "" if measured is None else f"Motor noise is {100 * measured:.2g} % ({100 * target:.2g} % aimed at): "
+    for group, (chains, ratio) in _chains_by_worth(bench, target):
         if ratio <= _WORTH_LESS_NOISE:
             yield Decision(
-                kind=CHANGE, rank=HEAT, group=group, chains=chains, code=asked[0] if asked else None,
-                why=f"Motor noise is {100 * (measured or 0.0):.2g} % ({100 * target:.2g} % aimed at): these filters leave "
-                f"{ratio:.0%} of it.",
+                kind=CHANGE, rank=HEAT, group=group, chains=chains, code=code,
+                why=_capital(f"{told}these {_FILTER_WORDS[group]} leave {ratio:.0%} of it."),
             )  # fmt: skip
+    if "d_noise" not in asked:
+        return
+    for axis in AXES[:2]:
+        ratios = {axis: {"d": _LESS_D}}
+        ratio = bench.motor_ratio(Change(gains=ratios))
+        if ratio <= _WORTH_LESS_BY_D:
+            yield Decision(
+                kind=CHANGE, rank=HEAT, group=f"pd.{axis}", axis=axis, ratios=ratios, code="d_noise",
+                why=_capital(f"{told}D of {axis} down by {1 - _LESS_D:.0%} leaves {ratio:.0%} of it."),
+            )  # fmt: skip
+
+
+def _chains_by_worth(bench: Choosing, target: float) -> list[tuple[str, tuple[Controller, float]]]:
+    """The advised chain of either group with the motor noise that it leaves: those that meet the target first, then less lag."""
+    found = []
+    for group in _OF_FILTERS:
+        chain = _chain(bench, group, target)
+        if chain is not None:
+            task = bench.task(_OF_FILTERS[group])
+            found.append((motor_rms_of(task, chain[0]) > _NEARLY * target, lag_of(task, chain[0]), group, chain))
+    return [(group, chain) for _, _, group, chain in sorted(found, key=lambda one: one[:2])]
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _lag(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterator[Decision]:

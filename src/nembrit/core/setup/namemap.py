@@ -103,7 +103,8 @@ def group_of(meaning_key: str | None) -> str:
 
 
 _TERM_WORDS = {
-    "p": "p", "proportional": "p", "i": "i", "integral": "i", "d": "d", "derivative": "d",
+    "p": "p", "prop": "p", "proportional": "p", "i": "i", "integ": "i", "integral": "i", "integrator": "i",
+    "d": "d", "deriv": "d", "diff": "d", "derivative": "d", "differential": "d",
     "f": "f", "ff": "f", "feedforward": "f", "forward": "f",
 }  # fmt: skip
 _LOW_WORDS = {"lowpass", "low", "smooth", "cutoff", "lpf", "hz"}

@@ -16,7 +16,6 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
 from nembrit.web.tunes.guide import step_of
 from nembrit.web.tunes.models import Experiment, Slip, Tune
-from nembrit.web.tunes.services import stage_of
 from nembrit.web.tunes.steps import in_settings
 from nembrit.web.tunes.trials import trial_of
 
@@ -126,11 +125,15 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
         return _pending(flight)
     if tune is not None and tune.stage == Tune.Stage.LOCKED and (decision.is_comfort or decision.kind == FLY):
         return _of_stage(tune, flights)
-    if tune is not None and decision.is_comfort and tune.stage != stage_of(decision.group or ""):
-        # what may as well stay as it is waits for its stage
+    if tune is not None and decision.is_comfort and _waits(tune, flight):
+        # what may as well stay as it is waits until there is something to compare it with, and not beyond the last change
         steps = (decision, *decision.alternatives)
         return replace(_of_stage(tune, flights), flight=flight, others=_written(craft, flight, steps, first=0))
     return _of_decision(craft, tune, flight, decision)
+
+
+def _waits(tune: Tune, flight: Flight) -> bool:
+    return tune.stage == Tune.Stage.VERIFY or (tune.stage == Tune.Stage.BASELINE and bool(_baseline_note(flight)))
 
 
 def _pending(flight: Flight) -> Advice:
@@ -147,6 +150,11 @@ def _of_decision(craft: Craft, tune: Tune | None, flight: Flight, decision: Deci
         others = _written(craft, flight, decision.alternatives, first=1)
         latest = latest_configuration(craft)
         told = in_settings(craft, latest, decision) if latest else None
+        if told is not None and not told.values:
+            return Advice(
+                words=decision.why.rstrip("."), url=reverse("hangar:names", args=[craft.pk]), label="Say what your settings mean",
+                flight=flight, note=told.in_ratios,
+            )  # fmt: skip
         return Advice(
             words=decision.why.rstrip("."), url=f"{write}?{deciding.query_of(flight, decision)}", flight=flight, others=others,
             label=f"Write this slip: {GROUPS.get(decision.group or '', '')}", note=_baseline_note(flight),

@@ -42,7 +42,7 @@ def needs_of(tune: Tune) -> list[Need]:
     if stage == Tune.Stage.BASELINE:
         return [
             Need(text="the settings are saved as they were", is_met=latest is not None),
-            _flown(flights, "four flights of one card with them"),
+            _flown(flights, "four flights of one card with these settings"),
         ]
     if stage == Tune.Stage.MECHANICS:
         return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import QueryDict
 
+from nembrit.core.analysis.decision import COMFORT, HEAT, MARGIN, Decision
 from nembrit.core.errors import CoreError, InputError
 from nembrit.core.setup.configuration import Setting, apply_changes
 from nembrit.core.setup.namemap import NameMap
@@ -134,8 +135,15 @@ def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, gi
         raise InputError(f"flight {flight.number} asks for another step now: open its page for it")
     found = in_settings(craft, latest, step)
     present = {one.name: one.value for one in core_settings(latest)}
-    text = _text(craft, latest, f"Flight {flight.number}: {step.why}", group, found.values, present)
+    text = _text(craft, latest, f"Flight {flight.number}: {step.why}", group, found.values, present) | _judged_by(step)
     return Proposal(flight=flight, values=found.values, text=text, notes=found.notes)
+
+
+def _judged_by(step: Decision) -> dict[str, str]:
+    """The number that a step is taken for: what it wins, not what it costs."""
+    axis = step.axis or next(iter(step.ratios), "roll")
+    metric = {MARGIN: f"overshoot.{axis}", HEAT: "motor_roughness", COMFORT: f"step_delay.{axis}"}.get(step.rank or "")
+    return {"primary_metric": metric, "direction": "lower"} if metric and step.group != "i" else {}
 
 
 def _route(craft: Craft) -> str:

@@ -10,6 +10,7 @@ from nembrit.core.tuning.translate import chain_values, gain_values, like
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, name_map, written_as
 
+_TERMS = {"p": "P", "i": "I", "d": "D", "f": "feed-forward"}
 _NAMELESS = "which of your settings this would change is not known: say what they mean on the page of names"
 
 
@@ -21,6 +22,7 @@ class InSettings:
     notes: tuple[str, ...] = ()
     lines: str = ""
     way_back: str = ""
+    in_ratios: str = ""  # where the settings cannot say it: “P on roll × 0.80”
 
 
 def in_settings(craft: Craft, latest: Configuration, step: Decision) -> InSettings:
@@ -42,7 +44,16 @@ def in_settings(craft: Craft, latest: Configuration, step: Decision) -> InSettin
         notes=notes if values else (*notes, _NAMELESS),
         lines=styled([Setting(name, value) for name, value in values.items()], style),
         way_back=styled([Setting(name, present[name]) for name in values], style),
+        in_ratios="" if values else _in_ratios(step),
     )
+
+
+def _in_ratios(step: Decision) -> str:
+    """What to do to one’s own numbers, where it is not known which they are."""
+    parts = [f"{_TERMS[term]} on {axis} × {ratio:.2f}" for axis, terms in step.ratios.items() for term, ratio in terms.items()]
+    parts += [f"idle × {step.idle_ratio:.2f}"] if step.idle_ratio else []
+    told = f": {', '.join(parts)}" if parts else ""
+    return f"It is not known which of your settings this changes{told}"
 
 
 def _idle(names: NameMap, present: dict[str, str], step: Decision) -> dict[str, str]:

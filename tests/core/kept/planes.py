@@ -130,7 +130,9 @@ def wing_rules() -> Any:
     found["yaw trims"] += [cure.yaw_trim_of(off), cure.yaw_trim_of([replace(_SURFACES["t_tail"][3], centre_us=1530.0)])]
     for name in ("trim", "speeds", "gains"):
         surfaces, wing = _SURFACES[_FLIGHTS[name][0]], _told(name).wing
-        found[f"centres {name}"] = [cure.new_centres(surfaces, wing.trim, yaw) for yaw in (0.0, 4.9, 5.0, -9.9, 10.0, 31.0)]
+        found[f"centres {name}"] = [
+            cure.new_centres(surfaces, cure.surely_held(wing.trim), yaw) for yaw in (0.0, 4.9, 5.0, -9.9, 10.0, 31.0)
+        ]
         found[f"checked {name}"] = [
             cure.trim_check(wing.trim, lurches, weaving)
             for lurches in ((), wing.lurches, *((_lurch(rate),) for rate in (7.9, 8.0, 8.1, -9.0)))

@@ -20,7 +20,6 @@ from nembrit.core.records.plausible import impossible
 from nembrit.core.records.units import parse_scale, scale_text, units_of
 from nembrit.core.setup.craft import Surface
 from nembrit.core.wing.cure import new_centres
-from nembrit.core.wing.trim import ServoTrim, Trim
 
 CONTENT = b"ms;fm;out_1;rate\n" + b"".join(b"%d;%d;%d;%d\n" % (20 * k, 7 if k < 40 else 21, k % 9 - 4, k % 5) for k in range(80))
 GIVEN = {
@@ -128,10 +127,8 @@ def test_a_few_wild_samples_are_no_wrong_unit() -> None:
 @pytest.mark.parametrize("trim_us", [-1521.0, 720.0])
 def test_no_slip_moves_a_servo_beyond_its_travel(trim_us: float) -> None:
     surface = Surface(servo=1, role="aileron", direction=1, centre_us=1505.0, throw_us=400.0)
-    held = {"1": ServoTrim(centre_us=1505.0, trim_us=trim_us, direction=1)}
-    trim = Trim(axes={}, servos=held, throttle=None, airspeed_m_s=None, unknown=())
     with pytest.raises(InputError, match="check the unit"):
-        new_centres([surface], trim)
+        new_centres([surface], {"roll": trim_us})
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from nembrit.core.setup.autopilot import autopilot_from_settings
 from nembrit.core.setup.configuration import Setting
 from nembrit.core.setup.craft import Surface
 from nembrit.core.setup.namemap import Meaning, group_of
-from nembrit.core.wing.cure import loosened, new_centres, trim_check, yaw_step, yaw_trim_of
+from nembrit.core.wing.cure import loosened, new_centres, surely_held, trim_check, yaw_step, yaw_trim_of
 from nembrit.core.wing.gainflight import GainFlight
 from nembrit.core.wing.gainruns import gain_runs, is_saved
 from nembrit.core.wing.lurch import Lurch, lurches_of
@@ -59,13 +59,35 @@ class TestCure:
     @pytest.mark.parametrize(
         ("held", "yaw_us", "moved"),
         [
-            (trim(18.0, **{"1": 18.0, "2": 18.0, "3": 2.0, "4": -3.0}), 0.0, {1: 1518.0, 2: 1518.0}),
+            (trim(18.0), 0.0, {1: 1518.0, 2: 1518.0}),
             (None, 15.0, {3: 1515.0, 4: 1515.0}),  # mirrored: alike in microseconds is yaw
-            (trim(4.0, **{"1": 4.0}), 0.0, {}),
+            (trim(4.0), 0.0, {}),
+            (trim(18.0, error_us=12.0), 0.0, {}),  # within twice its error it may be nothing
         ],
     )
     def test_new_centres(self, held: Trim | None, yaw_us: float, moved: dict[int, float]) -> None:
-        assert new_centres(SURFACES, held, yaw_us) == moved
+        assert new_centres(SURFACES, surely_held(held), yaw_us) == moved
+
+    @pytest.mark.parametrize(("told", "moved"), [({}, {}), ({1: -1}, {1: 1482.0}), ({1: None}, {})])
+    def test_a_servo_whose_way_is_not_known_stays(self, told: dict[int, int | None], moved: dict[int, float]) -> None:
+        surfaces = (Surface(servo=1, role="aileron", direction=None),)
+        assert new_centres(surfaces, {"roll": 18.0}, directions=told) == moved
+
+    @pytest.mark.parametrize(
+        ("held_us", "error_us", "legs", "moved_yaw", "passed"),
+        [
+            (7.5, 8.2, None, False, None),  # 7.5 ± 16 tells nothing
+            (30.0, 8.2, None, False, False),
+            (3.0, 1.0, None, True, None),  # a yaw that was moved shows on straight legs only
+            (3.0, 1.0, None, False, True),
+            (3.0, 1.0, "none", True, True),
+        ],
+    )
+    def test_a_check_passes_only_on_what_was_measured(
+        self, held_us: float, error_us: float, legs: str | None, moved_yaw: bool, passed: bool | None
+    ) -> None:
+        found = trim_check(trim(held_us, error_us), (), weaving(None) if legs else None, moved_yaw=moved_yaw)
+        assert found.passed is passed
 
     @pytest.mark.parametrize(
         ("surfaces", "yaw_us"),

@@ -115,7 +115,7 @@ def test_a_return_is_scored_as_the_model_flew_it(wind: Wind) -> None:
     """Demanded: turn within 0.5 s, heights within 1.5 m, overshoot within 3 m, radius of the circle within 2 m."""
     flight = Foreign("light single", wind=wind, gusts_m_s=0.3).fly(SETTLED_S).fly(40, to_course(20.0))
     began, wanted = SETTLED_S + 40, START_M + 20
-    flight.fly(8, level, height_m=wanted, mode="return").fly(120, home_and_round(150.0), height_m=wanted, mode="return")
+    flight.fly(8, level, height_m=wanted, mode="return").fly(170, home_and_round(150.0), height_m=wanted, mode="return")
     (found,) = told(flight.recording()).returns
     bank, height = np.abs(flight.said("bank_deg", from_s=began)), flight.said("height_m", from_s=began)
     turn = int(np.argmax(bank > 10))

@@ -1,6 +1,7 @@
 """Obstacles from GeoJSON, clearances by hand, rules of a return, and ground heights from files."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -98,7 +99,7 @@ class TestRule:
             ({"over_m": 15.0}, {}, ["climbs at most 10 m above its return height"]),
             ({}, {"lowest_m": 70.0}, ["stays above 70 m"]),
             ({"circles": False, "lands": True}, {}, ["circles over home"]),
-            ({"circles": False, "lands": True}, {"ends": "either"}, []),
+            ({"circles": False, "lands": True}, {"ends": "either"}, ["comes within 100 m of home"]),  # it lands beyond it
             ({}, {"ends_within_m": 20.0}, ["comes within 20 m of home"]),
         ],
     )
@@ -113,7 +114,10 @@ class TestRule:
         [
             ({}, None),
             ({"over_m": 15.0}, "The return failed: it climbed 15 m above its return height (10 m allowed). Do not rely on it."),
-            ({"circles": False, "lands": True}, None),
+            (
+                {"circles": False, "lands": True},
+                "The return failed: it landed 211 m away from home (100 m allowed). Do not rely on it.",
+            ),
         ],
     )
     def test_a_failed_return_is_the_first_finding(self, drawn: dict, told: str | None) -> None:
@@ -181,3 +185,35 @@ class TestTerrain:
         distance, ground = two_columns(b"d,h\n0,10\n100,10\n200,40\n300,10\n", "p.csv")
         needed = np.array([10.0, 12.0, 40.0, 70.0])
         assert [reach_at(height, distance, needed, ground) for height in (0.0, 5.0, 31.0, 90.0)] == [0.0, 100.0, 200.0, 300.0]
+
+
+@pytest.mark.parametrize(
+    ("height_m", "passed", "told"),
+    [
+        (90.0, True, "30 m above Mast"),
+        (70.0, False, "10 m above Mast"),
+        (np.nan, None, "it flew over Mast, and its height there was not logged"),
+    ],
+)
+def test_no_obstacle_is_cleared_without_a_height(height_m: float, passed: bool | None, told: str) -> None:
+    north, n = np.linspace(-300.0, 300.0, 200), 200
+    mast = Obstacle(name="Mast", kind="Point", places=((9.0, 48.0),), height_m=60.0)
+    over = clearances((mast,), north, np.zeros(n), np.full(n, height_m), np.arange(n) / 10, home_deg=(48.0, 9.0))
+    flown = returns_of(track_of(returned().recording(), at_hz=RETURN_HZ), None)[0]
+    point = next(one for one in judge_return(flown, over, ReturnRule()) if one.asked.startswith("passes"))
+    assert (point.passed, point.flown) == (passed, told)
+
+
+@pytest.mark.parametrize(
+    ("change", "asked", "passed"),
+    [
+        ({"circled": False, "turns": 0.4, "landed": False}, "circles over home", None),  # a fly-past, or the log ends
+        ({"circled": False, "turns": None, "landed": False}, "circles over home", False),
+        ({"landed": True, "ends_m": 400.0}, "comes within 100 m of home", False),
+    ],
+)
+def test_what_was_not_flown_to_its_end_is_not_passed(change: dict, asked: str, passed: bool | None) -> None:
+    flown = replace(returns_of(track_of(returned().recording(), at_hz=RETURN_HZ), None)[0], **change)
+    rule = ReturnRule(ends="land" if change["landed"] else "circle")
+    point = next(one for one in judge_return(flown, (), rule) if one.asked == asked)
+    assert point.passed is passed

@@ -1,6 +1,7 @@
 """Decisions that count: no flight twice, none from before the change, no look for free, and second thoughts on record."""
 
 import re
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -80,7 +81,7 @@ def test_a_decision_can_be_taken_back(client: Client, craft: Craft, fly, text, a
     assert f"Slip 1 opened again; it was {'kept' if outcome == 'keep' else 'undone'}" in ledger
     assert "is open already" in act(f"/slips/{slip.pk}/reopen/", why="again")
     tunes.decide(slip, "keep")
-    lower_d(craft, text, value="30")
+    lower_d(craft, replace(text, beyond="close and low"), value="20")
     assert "slip 2 was written since" in act(f"/slips/{slip.pk}/reopen/", why="too late")
 
 

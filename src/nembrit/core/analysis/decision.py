@@ -4,6 +4,7 @@ Safety, then mechanics, then the stability margin, then heat, then I and idle, t
 passes the gate on all axes together; what fails it gives way to the next candidate, in the end to a flight that would tell more.
 """
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -256,8 +257,12 @@ def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterat
 def _chains_by_worth(bench: Choosing, target: float) -> list[tuple[str, tuple[Controller, float]]]:
     """The advised chain of either group with the motor noise that it leaves: those that meet the target first, then less lag."""
     found = []
+    measured = bench.shaping.roughness_ratio if bench.shaping else None
+    # where the whole way would cost too much margin, half of it in one step
+    aims = (target, math.sqrt(target * measured)) if measured is not None and measured > target else (target,)
     for group in _OF_FILTERS:
-        chain = _chain(bench, group, target)
+        chains = (chain for aim in aims if (chain := _chain(bench, group, aim)) is not None)
+        chain = next((one for one in chains if bench.ruling(Change(chains=one[0]), target_rms=target).is_open), None)
         if chain is not None:
             task = bench.task(_OF_FILTERS[group])
             found.append((motor_rms_of(task, chain[0]) > _NEARLY * target, lag_of(task, chain[0]), group, chain))

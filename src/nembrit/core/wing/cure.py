@@ -16,7 +16,8 @@ from nembrit.core.wing.words import signed
 LEAST_MOVE_US = 5.0
 _PULSES_US = (800.0, 2200.0)
 TRIMMED_US = 8.0  # a trim that hardly lurches (common practice, no source)
-_FIRST_STEP_US, _MOST_STEP_US, _APART_US, _LEAST_SLOPE = 15.0, 40.0, 4.0, 0.005
+_FIRST_STEP_US, _MOST_STEP_US, _APART_US, _LEAST_SLOPE = 15.0, 40.0, 10.0, 0.005
+_SIGMAS = 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,19 +56,36 @@ def yaw_trim_of(surfaces: Sequence[Surface]) -> float | None:
     return None
 
 
-def new_centres(surfaces: Sequence[Surface], trim: Trim | None, yaw_us: float = 0.0) -> dict[int, float]:
+def surely_held(trim: Trim | None) -> dict[str, float]:
+    """What is held hands off [µs], axis by axis, where it is 5 µs or more and beyond twice its error."""
+    axes = trim.axes if trim is not None else {}
+    return {
+        axis: own.trim_us
+        for axis, own in axes.items()
+        if abs(own.trim_us) >= LEAST_MOVE_US and abs(own.trim_us) > _SIGMAS * own.error_us
+    }
+
+
+def new_centres(
+    surfaces: Sequence[Surface],
+    held_us: Mapping[str, float],
+    yaw_us: float = 0.0,
+    *,
+    directions: Mapping[int, int | None] | None = None,
+) -> dict[int, float]:
     """New centre of every servo that has to move by 5 µs or more, in whole microseconds.
 
-    What is held hands off goes into the centres as it is, servo by servo; a yaw move is split over a V-tail's pair, or goes to
-    the rudder.
+    `held_us` are the deflections that are held hands off, by axis (right, nose up, clockwise positive); a yaw move, too, is split
+    over a V-tail's pair, or goes to the rudder. `directions` are those that a log told. A servo whose direction nobody said and
+    no log told moves nowhere.
     """
-    sides = joined(0.0, yaw_us, "v_tail")
-    yaw = {"rudder": yaw_us, "v_tail_left": float(sides[0]), "v_tail_right": float(sides[1])}
+    wanted = _by_role({axis: held_us.get(axis, 0.0) for axis in ("roll", "pitch", "yaw")}, yaw_us)
     found = {}
     for one in surfaces:
-        held = trim.servos[str(one.servo)].trim_us if trim is not None and str(one.servo) in trim.servos else 0.0
-        held = held if abs(held) >= LEAST_MOVE_US else 0.0
-        moved = held + (one.direction or 1) * yaw.get(one.role, 0.0)
+        direction = one.direction or (directions or {}).get(one.servo)
+        if direction is None:
+            continue
+        moved = direction * wanted.get(one.role, 0.0)
         if abs(moved) >= LEAST_MOVE_US:
             centre_us = float(round(one.centre_us + moved))
             if not _PULSES_US[0] <= centre_us <= _PULSES_US[1] or abs(moved) > one.throw_us:
@@ -79,6 +97,16 @@ def new_centres(surfaces: Sequence[Surface], trim: Trim | None, yaw_us: float = 
     return found
 
 
+def _by_role(held_us: Mapping[str, float], yaw_us: float) -> dict[str, float]:
+    """What every surface has to take over, positive as its own deflection."""
+    yaw = held_us["yaw"] + yaw_us
+    tail, wings = joined(held_us["pitch"], yaw, "v_tail"), joined(held_us["pitch"], held_us["roll"], "elevons")
+    return {
+        "aileron": held_us["roll"], "elevator": held_us["pitch"], "rudder": yaw, "v_tail_left": float(tail[0]),
+        "v_tail_right": float(tail[1]), "elevon_left": float(wings[0]), "elevon_right": float(wings[1]),
+    }  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TrimCheck:
     """What one flight after a move of trims shows."""
@@ -87,13 +115,21 @@ class TrimCheck:
     told: tuple[str, ...]
 
 
-def trim_check(trim: Trim | None, lurches: Sequence[Lurch], weaving: Weaving | None) -> TrimCheck:
-    """Hands off within 8 µs, no lurch above 8 deg/s at the switch to manual, no pull on straight legs: what of it was flown."""
-    told, verdicts = [], []
+def trim_check(trim: Trim | None, lurches: Sequence[Lurch], weaving: Weaving | None, *, moved_yaw: bool = False) -> TrimCheck:
+    """Hands off within 8 µs, no lurch above 8 deg/s at the switch to manual, no pull on straight legs: what of it was flown.
+
+    An axis whose error is larger than what it is held to tells nothing, and a yaw that was moved is judged on straight legs only.
+    """
+    told: list[str] = []
+    verdicts: list[bool | None] = []
     if trim is not None and trim.axes:
         axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-        told.append(f"{axis} is held by {signed(own.trim_us)} ± {1.96 * own.error_us:.0f} µs at the most")
-        verdicts.append(abs(own.trim_us) <= TRIMMED_US)
+        half_us = 1.96 * own.error_us
+        told.append(f"{axis} is held by {signed(own.trim_us)} ± {half_us:.0f} µs at the most")
+        is_surely_off = abs(own.trim_us) - half_us > TRIMMED_US
+        verdicts.append(False if is_surely_off else None if half_us > TRIMMED_US else abs(own.trim_us) <= TRIMMED_US)
+        if half_us > TRIMMED_US and not is_surely_off:
+            told.append("too uncertain to judge: fly half a minute level, hands off")
     if lurches:
         axis, rate = max((one.largest for one in lurches), key=lambda pair: abs(pair[1]))
         lurched = abs(rate) > LURCHES_DPS
@@ -102,7 +138,12 @@ def trim_check(trim: Trim | None, lurches: Sequence[Lurch], weaving: Weaving | N
     if weaving is not None:
         told.append(f"pulled to the {weaving.side}" if weaving.side else "no pull on straight legs")
         verdicts.append(weaving.side is None)
-    return TrimCheck(passed=all(verdicts) if verdicts else None, told=tuple(told))
+    elif moved_yaw:
+        told.append("yaw was moved, and no straight legs were flown since: fly four legs there and back")
+        verdicts.append(None)
+    if False in verdicts:
+        return TrimCheck(passed=False, told=tuple(told))
+    return TrimCheck(passed=None if None in verdicts or not verdicts else True, told=tuple(told))
 
 
 def loosened(now: Mapping[str, float], before: Sequence[Mapping[str, float]]) -> dict[str, float]:

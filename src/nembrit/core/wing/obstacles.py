@@ -49,6 +49,7 @@ class Clearance:
     beside_m: float  # nearest on the map; 0 over an area or a line
     above_m: float | None  # lowest height above its top while over it or within 15 m; None where the path keeps farther off
     at_s: float | None  # when that was
+    is_unmeasured: bool = False  # the path led over it, and no height was logged there
 
 
 def obstacles_from_geojson(text: str) -> tuple[Obstacle, ...]:
@@ -139,9 +140,12 @@ def clearances(
 
 def _clearance(one: Obstacle, legs: Any, lower_m: FloatArray, t_s: FloatArray, home_deg: tuple[float, float]) -> Clearance:
     away = shapely.distance(legs, shape_of(one, home_deg))
-    near = (away <= NEAR_M) & np.isfinite(lower_m)
+    beside = away <= NEAR_M
+    near = beside & np.isfinite(lower_m)
     if not near.any():
-        return Clearance(obstacle=one, beside_m=float(away.min()), above_m=None, at_s=None)
+        return Clearance(
+            obstacle=one, beside_m=float(away.min()), above_m=None, at_s=None, is_unmeasured=bool(beside.any())
+        )  # fmt: skip
     lowest = int(np.flatnonzero(near)[np.argmin(lower_m[near])])
     return Clearance(
         obstacle=one, beside_m=float(away.min()), above_m=float(lower_m[lowest]) - one.height_m, at_s=float(t_s[lowest])

@@ -49,8 +49,12 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
     lowest, overshoot = flown.lowest_m, flown.height_overshoot_m
     passed_over = [one for one in over if one.above_m is not None]
     nearest = passed_over[0] if passed_over else None
+    unmeasured = next((one for one in over if one.is_unmeasured), None)
     ended = "circles" if flown.circled and not flown.landed else "lands" if flown.landed else "neither"
-    fits = {"circle": flown.circled, "land": flown.landed, "either": flown.circled or flown.landed}[rule.ends]
+    fits: bool | None = {"circle": flown.circled, "land": flown.landed, "either": flown.circled or flown.landed}[rule.ends]
+    if not fits and flown.turns is not None and not flown.landed and rule.ends != "land":
+        ended, fits = f"{flown.turns:.1f} of a turn before it ended; a whole turn shows that it circles", None
+    far_m = flown.ends_m if flown.landed and rule.ends != "circle" else flown.nearest_m
     points = [
         Point(
             asked=f"turns within {rule.turns_within_s:g} s",
@@ -73,20 +77,39 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
         ),
         Point(
             asked=f"passes {rule.clear_by_m:g} m above whatever stands there",
-            flown="nothing marked lies below its path"
-            if nearest is None
-            else f"{nearest.above_m:.0f} m above {nearest.obstacle.name}",
-            passed=True if nearest is None and over else None if nearest is None else (nearest.above_m or 0.0) >= rule.clear_by_m,
+            flown=_passing(nearest, unmeasured),
+            passed=_clears(over, nearest, unmeasured, rule.clear_by_m),
             failure=f"it passed too near to {'an obstacle' if nearest is None else nearest.obstacle.name}",
         ),
         Point(asked=ENDS[rule.ends], flown=ended, passed=fits, failure=f"it ended otherwise than “{ENDS[rule.ends]}”"),
         Point(
-            asked=f"comes within {rule.ends_within_m:g} m of home", flown=f"{flown.nearest_m:.0f} m at the nearest",
-            passed=flown.nearest_m <= rule.ends_within_m,
-            failure=f"it stayed {flown.nearest_m:.0f} m away from home ({rule.ends_within_m:g} m allowed)",
+            asked=f"comes within {rule.ends_within_m:g} m of home",
+            flown=f"{far_m:.0f} m {'where it landed' if flown.landed and rule.ends != 'circle' else 'at the nearest'}",
+            passed=far_m <= rule.ends_within_m,
+            failure=f"it {'landed' if flown.landed and rule.ends != 'circle' else 'stayed'} {far_m:.0f} m away from home "
+            f"({rule.ends_within_m:g} m allowed)",
         ),
     ]  # fmt: skip
     return tuple(points)
+
+
+def _passing(nearest: Clearance | None, unmeasured: Clearance | None) -> str:
+    if nearest is not None and (unmeasured is None or (nearest.above_m or 0.0) < 0):
+        return f"{nearest.above_m:.0f} m above {nearest.obstacle.name}"
+    if unmeasured is not None:
+        return f"it flew over {unmeasured.obstacle.name}, and its height there was not logged"
+    return "nothing marked lies below its path"
+
+
+def _clears(
+    over: Sequence[Clearance], nearest: Clearance | None, unmeasured: Clearance | None, least_m: float
+) -> bool | None:  # fmt: skip
+    """Whether everything below was cleared; None where nothing was marked, or a height is missing over one of them."""
+    if nearest is not None and (nearest.above_m or 0.0) < least_m:
+        return False
+    if unmeasured is not None or not over:
+        return None
+    return True
 
 
 def return_passed(points: Sequence[Point]) -> bool | None:

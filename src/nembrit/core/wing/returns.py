@@ -16,7 +16,7 @@ WORDS = ("return", "home")
 _LEAST_S = 5.0
 _BANKED_DEG, _BANKED_SHARE, _POINTING_DEG, _EITHER_DEG = 10.0, 0.9, 15.0, 165.0
 _MIDDLE = (0.25, 0.80)
-_CIRCLE_RAD, _CIRCLE_S, _CIRCLE_SPREAD, _CIRCLE_M = 1.2, 12.0, 0.6, 200.0
+_CIRCLE_RAD, _CIRCLE_S, _CIRCLE_SPREAD, _CIRCLE_M, _WHOLE_TURN = 1.2, 12.0, 0.6, 200.0, 0.95
 _NEAR_HOME_M = 150.0  # from there on it joins its circle or comes down
 _LANDED_M_S, _LANDED_S, _SETTLED_S, _CLOSED = 2.0, 3.0, 10.0, 0.05
 
@@ -44,6 +44,7 @@ class Return:
     circle_radius_m: float | None
     turns: float | None
     landed: bool
+    ends_m: float  # distance from home at its end
     descent_start_s: float | None
     nearest_m: float
     farthest_m: float
@@ -61,10 +62,11 @@ def returns_of(track: Track, wind: Wind | None) -> tuple[Return, ...]:
 
     Starts by the mode's name. The turn starts with the first second that is banked by more than 10° for nine tenths of it, and
     ends when the course points home within 15°; its radius is path over change of course from a quarter to four fifths of it.
-    Circling: the bearing from home advances by more than 1.2 rad in 12 s while the distance varies by less than 60 % and stays
-    below 200 m. Landed: slower than 2 m/s over ground in the last three seconds. Errors (median and nine in ten, 180 simulated
-    flights): turn 0.1 and 0.2 s, its height 0.1 and 0.8 m, overshoot 0.2 and 2 m, circle radius 0.1 and 0.6 m. Rules measured in
-    the project's own trials. Raises NotEnoughData without modes, positions, attitude or any return.
+    Circling begins where the bearing from home advances by more than 1.2 rad in 12 s while the distance varies by less than 60 %
+    and stays below 200 m; it circled where that went on for a whole turn of one sense. Landed: slower than 2 m/s over ground in
+    the last three seconds. Errors (median and nine in ten, 180 simulated flights): turn 0.1 and 0.2 s, its height 0.1 and 0.8 m,
+    overshoot 0.2 and 2 m, circle radius 0.1 and 0.6 m. Rules measured in the project's own
+    trials. Raises NotEnoughData without modes, positions, attitude or any return.
     """
     if track.mode is None:
         raise NotEnoughData("no mode in this log: a return cannot be told from other flying; switch on logging of the mode")
@@ -119,11 +121,13 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
         short_way=None if turned is None or turn is None else is_either or bool((error[turn] > 0) == (way == "right")),
         turn_radius_m=_radius(track, part, turned, (0.0, 0.0)),
         turn_air_radius_m=None if wind is None else _radius(track, part, turned, (wind.north_m_s, wind.east_m_s)),
-        target_height_m=target, height_overshoot_m=None if target is None or highest is None else highest - target,
-        circled=circle is not None, circle_start_s=None if circle is None else float(t_s[circle]),
+        target_height_m=target, height_overshoot_m=_overshoot(target, highest, _at(height, 0)),
+        circled=advance is not None and abs(advance) >= _WHOLE_TURN * 2 * math.pi,
+        circle_start_s=None if circle is None else float(t_s[circle]),
         circle_direction=None if advance is None else ("right" if advance > 0 else "left"),
         circle_radius_m=None if circle is None else float(np.nanmedian(away[flown])),
         turns=None if advance is None else abs(advance) / (2 * math.pi),
+        ends_m=float(away[np.isfinite(away)][-1]),
         landed=bool(np.isfinite(last).any() and np.nanmean(last) < _LANDED_M_S),
         descent_start_s=None if descent is None else float(t_s[descent]),
         nearest_m=float(np.nanmin(away)), farthest_m=float(np.nanmax(away)), highest_m=highest,
@@ -133,6 +137,13 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
         else float(np.sqrt(np.nanmean(error[pointing:joins] ** 2))),
         north_m=north, east_m=east, height_m=height, t_s=t_s,
     )  # fmt: skip
+
+
+def _overshoot(target_m: float | None, highest_m: float | None, start_m: float | None) -> float | None:
+    """How far it climbed above its return height; what it came down from is no climb."""
+    if target_m is None or highest_m is None:
+        return None
+    return highest_m - max(target_m, start_m if start_m is not None else target_m)
 
 
 def _filled(values: FloatArray | None, part: slice) -> FloatArray:

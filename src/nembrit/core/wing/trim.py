@@ -14,6 +14,8 @@ from nembrit.core.wing.errors import block_error, hac_error
 from nembrit.core.wing.mixing import PAIRS, Servo, split
 
 _HELD, _LEAST_S, _LEVEL_DEG, _LEAST_TOTAL_S = 0.03, 1.2, 5.0, 5.0
+_MOVES = 0.4  # of the usual speed, below which it stands or rolls
+_APART_WORDS = ("manual", "direct", "passthrough", "return", "home")
 _DEAD_US, _SIGMAS = 10.0, 3.0  # per rad/s
 _MEANS, _BLOCK_S = 4.0, 4.0  # samples a second that an error is worked out on, and how long its blocks are
 # role → pair, side
@@ -57,7 +59,9 @@ class Trim:
 
 
 def hands_off_mask(recording: Recording) -> BoolArray:
-    """Where all recorded sticks are within 3 % of the middle for more than 1.2 s and the bank is below 5°."""
+    """Where all recorded sticks are within 3 % of the middle for more than 1.2 s and the bank is below 5°, in the air and with
+    the controller at work: in manual nothing is held, and on the way home it turns and climbs by itself.
+    """
     sticks = [recording.channels[f"stick.{axis}"] for axis in ("roll", "pitch", "yaw") if recording.has(f"stick.{axis}")]
     if not sticks:
         raise NotEnoughData("no sticks in this log: hands-off flying cannot be told; log the sticks")
@@ -66,6 +70,7 @@ def hands_off_mask(recording: Recording) -> BoolArray:
         bank = recording.channels.get("attitude.roll")
         if bank is not None:
             still &= np.abs(bank) < _LEVEL_DEG
+        still &= _is_flown(recording)
     least = round(_LEAST_S * recording.sample_rate_hz)
     edges = np.flatnonzero(np.diff(np.concatenate(([0], still.astype(np.int8), [0]))))
     mask = np.zeros(still.size, dtype=bool)
@@ -73,6 +78,21 @@ def hands_off_mask(recording: Recording) -> BoolArray:
         if b - a > least:
             mask[a:b] = True
     return mask
+
+
+def _is_flown(recording: Recording) -> BoolArray:
+    """Where the plane moves as in flight, and no mode of its own flying or of none is on; everywhere where that is not logged."""
+    n = recording.channels[next(iter(recording.channels))].size
+    flown = np.ones(n, dtype=bool)
+    speed = recording.channels.get("airspeed", recording.channels.get("ground_speed"))
+    if speed is not None and np.isfinite(speed).any():
+        usual = float(np.nanpercentile(speed, 75))
+        flown &= ~(speed < _MOVES * usual)
+    mode, names = recording.channels.get("mode"), recording.labels.get("mode", ())
+    if mode is not None:
+        apart = [k for k, name in enumerate(names) if any(word in name.lower() for word in _APART_WORDS)]
+        flown &= ~np.isin(mode, apart)
+    return flown
 
 
 def _require_travel(surface: Surface, pulses: FloatArray) -> None:

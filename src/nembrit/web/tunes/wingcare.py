@@ -8,7 +8,16 @@ from nembrit.core.analysis.wing import Wing
 from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import number
 from nembrit.core.tuning.translate import like
-from nembrit.core.wing.cure import LEAST_MOVE_US, TrimCheck, loosened, new_centres, trim_check, yaw_step, yaw_trim_of
+from nembrit.core.wing.cure import (
+    LEAST_MOVE_US,
+    TrimCheck,
+    loosened,
+    new_centres,
+    surely_held,
+    trim_check,
+    yaw_step,
+    yaw_trim_of,
+)
 from nembrit.core.wing.gainruns import GainRuns, gain_runs, is_saved, less_p
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.words import signed
@@ -61,7 +70,16 @@ def trims(craft: Craft, latest: Configuration) -> Filled | None:
         else:
             notes.append("one speed cannot tell a yaw trim from a tilted horizon: fly the card “Two speeds” before yaw is moved")
     surfaces = surfaces_of(craft, latest)
-    moved = new_centres(surfaces, None if step or held is None else held[1], step.step_us if step else 0.0)
+    sure = surely_held(held[1]) if held is not None else {}
+    if pulled is not None and pulled[1].weaving is not None and pulled[1].weaving.side is not None:
+        # roll that is held while something pulls is mostly held against the sideslip
+        sure = {} if step else {axis: value for axis, value in sure.items() if axis == "pitch"}
+    directions = {int(servo): own.direction for servo, own in held[1].servos.items()} if held is not None else {}
+    unknown = [one.servo for one in surfaces if one.direction is None and directions.get(one.servo) is None]
+    if unknown and (sure or step):
+        told = ", ".join(map(str, unknown))
+        notes.append(f"servo {told} stays: which way it counts is not known; say it on the page “What moves what”")
+    moved = new_centres(surfaces, sure, step.step_us if step else 0.0, directions=directions)
     names = centres_of(latest)
     values = {names[servo][0]: f"{value:.0f}" for servo, value in moved.items() if servo in names}
     if moved and not values:
@@ -218,5 +236,9 @@ def check_of(slip: Slip) -> list[tuple[Flight, TrimCheck]]:
     if slip.group != "trim" or slip.result_configuration is None:
         return []
     flown = recent(slip.tune.craft, slip.result_configuration)
-    found = [(flight, trim_check(wing.trim, wing.lurches, wing.weaving)) for flight, wing in flown]
+    craft = slip.tune.craft
+    base, result = slip.base_configuration, slip.result_configuration
+    yaws = [yaw_trim_of(surfaces_of(craft, one)) for one in (base, result)]
+    moved_yaw = None not in yaws and abs((yaws[1] or 0.0) - (yaws[0] or 0.0)) >= LEAST_MOVE_US
+    found = [(flight, trim_check(wing.trim, wing.lurches, wing.weaving, moved_yaw=moved_yaw)) for flight, wing in flown]
     return [(flight, check) for flight, check in found if check.told][::-1]

@@ -10,7 +10,15 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import damage_matrix, fit_causes, noise_accuracy, prediction_accuracy, response_accuracy, wing_accuracy
+from benchmarks import (
+    damage_matrix,
+    fit_causes,
+    noise_accuracy,
+    one_advice,
+    prediction_accuracy,
+    response_accuracy,
+    wing_accuracy,
+)
 from benchmarks.random_craft import random_airframe, sound_controller
 from nembrit.core.analysis.flight import CraftFacts, Flight
 from nembrit.core.analysis.run import FlightResults, analyse, there
@@ -191,8 +199,9 @@ def main() -> int:
     predictions, keep = prediction_accuracy.measure()
     planes, fly = wing_accuracy.measure()
     worse, stays = damage_matrix.measure()
-    lines = [*lines, "", *loops, "", *worse, "", *predictions, *more, *fit_causes.measure(), "", *planes]
-    is_good = is_good and is_honest and holds and keep and fly and stays
+    followed, leads = one_advice.measure()
+    lines = [*lines, "", *loops, "", *worse, "", *predictions, *followed, "", *more, *fit_causes.measure(), "", *planes]
+    is_good = is_good and is_honest and holds and keep and fly and stays and leads
     head = [
         "# Accuracy",
         "",

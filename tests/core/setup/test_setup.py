@@ -14,6 +14,7 @@ from nembrit.core.setup.configuration import (
     apply_changes,
     check_change,
     diff_settings,
+    number,
     settings_text,
 )
 from nembrit.core.setup.controller import controller_from_json, controller_from_settings, controller_to_json
@@ -204,3 +205,26 @@ def test_layouts_are_balanced(layout: str) -> None:
     motors = layout_motors(layout)
     for axis in ("roll", "pitch"):
         assert sum(getattr(motor, axis) for motor in motors) == pytest.approx(0, abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("settings", "told"),
+    [
+        (
+            {"gyro_lowpass_type": "PT2", "gyro_lowpass_hz": "220", "loop_rate_hz": "4000"},
+            {"gyro_lowpass_hz": ("filter.gyro.low.cutoff_hz", 1.0), "loop_rate_hz": ("loop_rate_hz", 1.0)},
+        ),
+        ({"gyro_lp_order": "2", "gyro_lp_cutoff": "180"}, {"gyro_lp_cutoff": ("filter.gyro.low.cutoff_hz", 1.0)}),
+        (
+            {"pid_rate_khz": "8", "esc_update_hz": "48000"},
+            {"pid_rate_khz": ("loop_rate_hz", 1000.0), "esc_update_hz": ("output_rate_hz", 1.0)},
+        ),
+        (
+            {"roll_prop": "42", "pitch_deriv": "40"},
+            {"roll_prop": ("gain.rate.roll.p", None), "pitch_deriv": ("gain.rate.pitch.d", None)},
+        ),
+    ],
+)  # fmt: skip
+def test_families_of_settings_are_told_apart(settings: dict[str, str], told: dict[str, tuple[str, float | None]]) -> None:
+    found = propose_map(list(settings), {name: number(value) for name, value in settings.items()})
+    assert {name: (one.key, one.scale) for name, one in found.items()} == told

@@ -7,6 +7,7 @@ passes the gate on all axes together; what fails it gives way to the next candid
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import islice
 
 from nembrit.core.analysis.choosing import Choosing
 from nembrit.core.causes.finding import Finding
@@ -25,6 +26,7 @@ CHANGE, REPAIR, FLY, NAME, VERIFY = "change", "repair", "fly", "name", "verify"
 # ranks, most important first: a craft without any of the first four may stay as it is
 MECHANICS, MARGIN, HEAT, BALANCE, COMFORT = "mechanics", "margin", "heat", "balance", "comfort"
 MEASURING_CARD, LONG_CARD = "response", "full"
+_MOST_BESIDE = 2  # further changes that are named beside the first
 _HOT = 1.15  # motor noise over its target from where on filters come before gains
 _WORTH_LESS_NOISE, _WORTH_FASTER, _WORTH_EARLIER_DEG = 0.9, 0.95, 2.0  # a change that wins less is none
 _LESS_D, _WORTH_LESS_BY_D, _NEARLY = 0.8, 0.95, 1.05
@@ -101,10 +103,11 @@ def decide(
             kind=REPAIR, rank=MECHANICS, part=part, code=held.code, axis=held.axis, why=f"Mechanics first: {held.summary}"
         )  # fmt: skip
     target = target_for(caution, diameter_in)
-    passed = [one for one in _candidates(findings, bench, target, caution) if _is_open(one, bench, target)]
+    wanted = (one for one in _candidates(findings, bench, target, caution) if _is_open(one, bench, target))
+    passed = list(islice(wanted, 1 + _MOST_BESIDE))
     if passed:
         first, *others = passed
-        return replace(first, alternatives=tuple(others[:2]))
+        return replace(first, alternatives=tuple(others))
     return _without_change(findings, bench, target, card)
 
 

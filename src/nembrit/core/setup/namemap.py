@@ -108,6 +108,8 @@ _TERM_WORDS = {
     "f": "f", "ff": "f", "feedforward": "f", "forward": "f",
 }  # fmt: skip
 _LOW_WORDS = {"lowpass", "low", "smooth", "cutoff", "lpf", "hz"}
+_RATE_WORDS = {"rate", "hz", "khz", "frequency", "freq", "update"}
+_KIND_WORDS = {"type", "order", "kind", "mode", "enabled", "enable", "count"}  # what a filter is, not where it cuts off
 _SERVO_WORDS = {"servo", "surface", "aileron", "elevator", "rudder", "elevon", "tail"}
 _CENTRE_WORDS = {"centre", "center", "middle", "mid", "neutral", "trim"}
 _NAVIGATION_WORDS = {"navigation", "nav", "course", "track", "line"}
@@ -139,6 +141,8 @@ def _scale(key: str, name: str, value: float | None) -> float | None:
     """The scale that a setting most likely has; None where its number does not tell."""
     if key.startswith("gain."):
         return None
+    if key.endswith("_rate_hz") and ("khz" in name.lower() or (value is not None and 0 < value <= 64)):
+        return 1000.0  # no loop runs at less than a hundred turns a second: these are kHz
     if key not in _SHARES:
         return 1.0
     if "%" in name or "percent" in name.lower() or (value is not None and 1 < value <= 100):
@@ -187,6 +191,13 @@ def _guess(words: list[str]) -> str | None:
         return "gain.navigation.roll.p"
     if {"home", "return"} & set(words) and {"height", "altitude"} & set(words):
         return "return.height_m"
+    if _RATE_WORDS & set(words) and not axis and "gyro" not in words:
+        if {"loop", "pid", "control"} & set(words):
+            return "loop_rate_hz"
+        if {"motor", "motors", "output", "esc"} & set(words):
+            return "output_rate_hz"
+    if _KIND_WORDS & set(words):
+        return None
     if "notch" in words and "gyro" in words:
         return "filter.gyro.notch.q" if "q" in words else "filter.gyro.notch.centre_hz"
     if _LOW_WORDS & set(words):

@@ -27,13 +27,15 @@ NEEDED = ("judgement", "response", "shaping", "loop")
 
 
 def listen() -> None:
-    """Decide as soon as a multirotor's newest flight is analysed, so that no page has to wait for it."""
+    """Decide as soon as a multirotor's newest flight is analysed, so that no page has to wait for it; simulated ones follow each
+    other too quickly for that.
+    """
     results_made.connect(_decide_newest, dispatch_uid="bench-decision")
 
 
 def _decide_newest(sender: object, segment: Segment, **kwargs: object) -> None:
     flight = segment.flight
-    if flight.craft.kind != Craft.Kind.MULTIROTOR or flight.craft.flights.active().first() != flight:
+    if flight.is_simulated or flight.craft.kind != Craft.Kind.MULTIROTOR or flight.craft.flights.active().first() != flight:
         return
     ((_, results),) = by_flight([flight], *NEEDED)
     if results is not None:

@@ -70,8 +70,13 @@ def _of_finding(flight: Flight, finding: Finding) -> Advice:
 
 
 def _of_slip(slip: Slip) -> Advice:
-    verdict = trial_of(slip).verdict
+    trial = trial_of(slip)
+    verdict, fault = trial.verdict, trial.fault
     url = slip.get_absolute_url()
+    if fault is not None and fault.is_said:
+        name = slip.cause_code.replace("_", " ")
+        words = f"Decide slip {slip.number}: {name} {fault.in_words}. Keep it or undo it"
+        return Advice(words=words, url=url, label=f"Decide slip {slip.number}")
     if verdict.word == "not_yet":
         return Advice(words=f"Fly on for slip {slip.number}: {verdict.why}", url=url, label=f"Open slip {slip.number}")
     return Advice(

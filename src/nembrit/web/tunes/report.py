@@ -19,6 +19,7 @@ from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration
 from nembrit.web.hangar.services import core_settings, latest_configuration, named_settings
+from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.history import outcome_line
 from nembrit.web.tunes.models import Experiment, Slip, Tune
 from nembrit.web.tunes.trials import curve_of, record_from
@@ -69,6 +70,7 @@ class Report:
     latest: Configuration | None
     settings: list[Any]
     lessons: list[str]
+    next: str
 
 
 def report_of(tune: Tune) -> Report:
@@ -92,6 +94,7 @@ def report_of(tune: Tune) -> Report:
         questions=questions, pictures=_pictures(*shown), counts=(len(shown[0]), len(shown[1])), base=base, latest=latest,
         changes=diff_settings(core_settings(base), core_settings(latest)) if base and latest else (),
         settings=named_settings(latest) if latest else [], lessons=notes + ([tune.lock_note] if tune.lock_note else []),
+        next=advice_of(tune.craft).words,
     )  # fmt: skip
 
 

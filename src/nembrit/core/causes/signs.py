@@ -127,8 +127,8 @@ def margin_low(peaks: Mapping[str, float]) -> Finding | None:
         return None
     return Finding(
         code="margin_low", title="low margin", kind="tune", severity="watch", confidence=None, axis=axis,
-        highlight=f"{axis.capitalize()}’s sensitivity peak is {peaks[axis]:.1f} or more",
-        conclusion=": its loop is close to oscillation, which sound craft are not.",
+        highlight=f"{axis.capitalize()} is close to oscillation",
+        conclusion=f": its sensitivity peak is {peaks[axis]:.1f} or more, and 2 is the limit.",
         evidence={"sensitivity_peak_low": peaks[axis]}, causes=("p_high", "filters_low"),
         proof="With a lower P, fly the same card: the peak must fall.",
     )  # fmt: skip

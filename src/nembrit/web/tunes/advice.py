@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from django.urls import reverse
 
-from nembrit.core.analysis.decision import CHANGE, FLY, NAME, VERIFY, Decision
+from nembrit.core.analysis.decision import CHANGE, FLY, MARGIN, NAME, VERIFY, Decision
 from nembrit.core.causes.finding import Finding
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.tuning.repairs import repair_for
@@ -118,7 +118,11 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
     if flight is None:
         latest = latest_configuration(craft)
         card = reverse("flights:card", args=["response"])
-        return Advice(words=f"{latest} was not flown yet: fly it first, close and low", url=card, label="Open the card to fly")
+        return Advice(
+            words=f"The settings {latest} were not flown yet: fly them first, close and low",
+            url=card,
+            label="Open the card to fly",
+        )
     evidence = evidence_of(flight, *deciding.NEEDED)
     results = evidence.results
     if results is None and evidence.job is not None and evidence.job.is_unfinished:
@@ -128,7 +132,7 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
     decision = deciding.decision_of(flight, results) if wait else deciding.kept_decision(flight)
     if decision is None:
         return _pending(flight)
-    if tune is not None and tune.stage == Tune.Stage.LOCKED and (decision.is_comfort or decision.kind == FLY):
+    if tune is not None and tune.stage == Tune.Stage.LOCKED and decision.rank != MARGIN:
         return _of_stage(tune, flights)
     if tune is not None and decision.is_comfort and _waits(tune, flight):
         # what may as well stay as it is waits until there is something to compare it with, and not beyond the last change

@@ -23,7 +23,7 @@ def new_craft(page: Page, name: str) -> None:
     """A craft with the demo's settings, and scales for its gains."""
     page.goto("/craft/new/")
     page.get_by_label("Name", exact=True).fill(name)
-    page.get_by_label("Motors").select_option("hex")
+    page.get_by_label("Motors, or what steers a plane").select_option("hex")
     page.get_by_label("Propeller diameter, inches").fill("6")
     page.get_by_role("button", name="Add this craft").click()
     page.get_by_label("Settings, one").fill(JUNIPER_SETTINGS)

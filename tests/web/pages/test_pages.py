@@ -62,7 +62,7 @@ def test_other_hosts_and_forged_posts_are_refused(craft: Craft) -> None:
 
 
 CRAFT = {
-    "name": "Moss", "kind": "multirotor", "layout": "quad", "propeller_diameter_in": "5", "propeller_pitch_in": "4",
+    "name": "Moss", "layout": "quad", "propeller_diameter_in": "5", "propeller_pitch_in": "4",
     "propeller_blades": "3", "cells": "4", "chemistry": "lipo", "mass_g": "600",
 }  # fmt: skip
 
@@ -77,6 +77,23 @@ def test_a_craft_is_added_with_its_motors_and_a_tune(client: Client, db: None) -
 
 
 @pytest.mark.parametrize(
+    ("layout", "roles"),
+    [
+        ("plane_v_tail", ["aileron", "aileron", "v_tail_left", "v_tail_right"]),
+        ("plane_wing", ["elevon_left", "elevon_right"]),
+        ("plane_other", []),
+    ],
+)
+def test_a_plane_is_asked_for_what_steers_it(client: Client, db: None, layout: str, roles: list[str]) -> None:
+    answer = client.post("/craft/new/", CRAFT | {"layout": layout}, follow=True)
+    made = Craft.objects.get()
+    assert (made.kind, [one.role for one in made.actuators.order_by("number")]) == ("fixed_wing", roles)
+    page = answer.content.decode()
+    assert "see which servo moves what" in page
+    assert "Servo 1 moves" in page
+
+
+@pytest.mark.parametrize(
     ("change", "message"),
     [
         ({"name": ""}, "This field is required"),
@@ -84,8 +101,8 @@ def test_a_craft_is_added_with_its_motors_and_a_tune(client: Client, db: None) -
         ({"propeller_diameter_in": "400"}, "from 1 to 40, got 400"),
         ({"cells": "-1"}, "greater than or equal to 0"),
         ({"mass_g": "heavy"}, "Enter a number"),
-        ({"layout": ""}, "a multirotor needs its motors"),
-        ({"kind": "submarine"}, "not one of the available choices"),
+        ({"layout": ""}, "This field is required"),
+        ({"layout": "submarine"}, "not one of the available choices"),
     ],
 )
 def test_a_doubtful_craft_is_refused(client: Client, craft: Craft, change: dict[str, str], message: str) -> None:

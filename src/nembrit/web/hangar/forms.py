@@ -31,24 +31,25 @@ def _within_limits(form: "CraftForm | CraftEditForm", data: dict[str, Any]) -> N
 
 class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter
     layout = forms.ChoiceField(
-        choices=[*services.LAYOUT_CHOICES, ("", "no motors that turn it (model aeroplane)")],
-        required=False,
-        label="Motors",
+        choices=[
+            ("Multirotors, by their motors", services.LAYOUT_CHOICES),
+            ("Model aeroplanes, by what steers them", [(key, label) for key, (label, _) in services.PLANES.items()]),
+        ],
+        label="Motors, or what steers a plane",
         initial="quad",
     )
 
     class Meta:
         model = Craft
-        fields = ("name", "kind", "layout", "about", "propeller_diameter_in", "propeller_pitch_in", "propeller_blades",
+        fields = ("name", "layout", "about", "propeller_diameter_in", "propeller_pitch_in", "propeller_blades",
                   "cells", "chemistry", "mass_g")  # fmt: skip
         labels = _LABELS
 
     def clean(self) -> dict[str, object]:
         data = super().clean() or {}
         _within_limits(self, data)
-        if data.get("kind") == Craft.Kind.MULTIROTOR and not data.get("layout"):
-            self.add_error("layout", "a multirotor needs its motors")
-        return data
+        is_plane = data.get("layout") in services.PLANES
+        return data | {"kind": Craft.Kind.FIXED_WING if is_plane else Craft.Kind.MULTIROTOR}
 
 
 SERVOS = range(1, 9)

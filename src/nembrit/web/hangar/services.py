@@ -36,10 +36,23 @@ GAIN_UNITS = namemap.GAIN_UNITS
 _OTHER_SCALE = 0.1  # relative difference of a found scale that is news
 
 
+# planes by what steers them: servos in a usual order, to be corrected by whoever wired them
+PLANES: dict[str, tuple[str, tuple[str, ...]]] = {
+    "plane_tail": ("ailerons, elevator and rudder", ("aileron", "aileron", "elevator", "rudder")),
+    "plane_v_tail": ("ailerons and a V-tail", ("aileron", "aileron", "v_tail_left", "v_tail_right")),
+    "plane_wing": ("elevons, a flying wing", ("elevon_left", "elevon_right")),
+    "plane_other": ("something else, or not known yet", ()),
+}
+
+
 @transaction.atomic
 def create_craft(*, layout: str | None, **fields: object) -> Craft:
-    """A new craft with the motors of a regular layout; `layout` None for a model aeroplane."""
+    """A new craft with the motors of a regular layout, or the servos of a plane of `PLANES`; `layout` None: with neither."""
     craft = Craft.objects.create(**fields)
+    if layout in PLANES:
+        roles = PLANES[layout][1]
+        save_surfaces(craft, [{"servo": servo, "role": role} for servo, role in enumerate(roles, start=1)])
+        return craft
     motors = layout_motors(layout) if layout else ()
     Actuator.objects.bulk_create(
         Actuator(craft=craft, kind=Actuator.Kind.MOTOR, number=n, roll=motor.roll, pitch=motor.pitch, yaw=motor.yaw)

@@ -46,6 +46,9 @@ def craft_new(request: HttpRequest) -> HttpResponse:
 def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
     layout = data.pop("layout") or None
     craft = services.create_craft(layout=layout, **data)
+    if craft.kind == Craft.Kind.FIXED_WING:
+        messages.success(request, f"{craft.name} stands in the hangar. Next: see which servo moves what, and correct it.")
+        return reverse("hangar:craft_surfaces", args=[craft.pk])
     messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
     return reverse("hangar:configuration_new", args=[craft.pk])
 

@@ -93,7 +93,7 @@ def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("heading", level=1)).to_have_text("Change: P with D, roll")  # what is advised
     page.get_by_label("Group").focus()
     page.keyboard.type("Gyro")
-    page.wait_for_url("**group=gyro_filters")
+    page.wait_for_url("**group=gyro_filters**")
     page.get_by_label("smooth gyro hz").focus()
     page.keyboard.press("ControlOrMeta+a")
     page.keyboard.type("200")

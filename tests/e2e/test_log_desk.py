@@ -214,8 +214,9 @@ def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
     phone = context.new_page()
     phone.goto("/craft/1/flights/12/traces/")
     drawn(phone)
+    whole = shown(phone)
     phone.get_by_role("button", name="Closer").tap()
-    view = view_changed(phone, shown(phone))
+    view = view_changed(phone, whole)
     box = phone.locator(".u-over").first.bounding_box()
     session = context.new_cdp_session(phone)
 

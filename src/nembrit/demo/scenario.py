@@ -23,6 +23,7 @@ from nembrit.web.logs.models import Log
 from nembrit.web.packs.models import Pack
 from nembrit.web.tunes import proposals, truths, verifying
 from nembrit.web.tunes import services as tunes
+from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.models import Decision, Slip
 
 
@@ -39,8 +40,15 @@ def build_demo(*, tell: Tell, n_flights: int = 4) -> None:
         juniper.until_locked()
         thistle.build(tell)
         helper.settle()
+        _decide()
     finally:
         beside.stop()
+
+
+def _decide() -> None:
+    """What comes next for each craft, so that the hangar says it at once."""
+    for craft in Craft.objects.all():
+        advice_of(craft)
 
 
 def _packs() -> None:

@@ -110,7 +110,10 @@ def _of_stage(tune: Tune | None, flights: list[Flight]) -> Advice:
             words="Write the next change slip", url=reverse("tunes:slip_new", args=[craft.pk]), label="Write a change slip"
         )
     words, url = step_of(tune)
-    return Advice(words=words, url=url, label="Go there")
+    if "/slips/new/" in url:
+        return Advice(words=words, url=url, label="Write this slip")
+    is_tune = url.startswith(reverse("tunes:tune", args=[tune.craft_id]))
+    return Advice(words=words, url=url, label="Open the tune" if is_tune else f"Open {tune.craft.name}")
 
 
 def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: bool) -> Advice:

@@ -187,6 +187,10 @@ class TestSlips:
         assert {name: form[f"value-{name}"] for name in values} == values
         assert _STEPS[place].why in form["why"]
         assert "asks for another step now" in client.get(address.replace("step=", "step=7")).content.decode()
+        settings = hangar.core_settings(craft.configurations.get())
+        newer = hangar.add_configuration(craft, settings[:-1], source="pasted")
+        assert "flew older settings" in client.get(address).content.decode(), "a step is taken once"
+        newer.delete()
         hangar.save_name_map(craft, dict.fromkeys(NAME_MAP, ("", None)))
         text(client, flight, "filters/")  # the loops are worked out anew
         assert "say what they mean on the page of names" in client.get(address).content.decode()

@@ -125,6 +125,8 @@ def _filled(
 
 def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, given: QueryDict) -> Proposal:
     """Exactly the change that the flight's one decision asks for, or one of those that it names beside it."""
+    if flight.configuration is not None and core_settings(flight.configuration) != core_settings(latest):
+        raise InputError(f"flight {flight.number} flew older settings: its step was meant for those")
     ((_, results),) = by_flight([flight], *deciding.NEEDED)
     decision = deciding.decision_of(flight, results) if results else None
     steps = (decision, *decision.alternatives) if decision else ()

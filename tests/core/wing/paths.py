@@ -84,6 +84,6 @@ def returned(
             2 * math.pi * 50.0 / SPEED_M_S * 2, turn_deg_s=math.degrees(SPEED_M_S / 50.0), mode="return", wanted_height_m=80.0
         )
     if lands:
-        path.fly(20.0, climb_m_s=-3.9, mode="return", wanted_height_m=80.0, throttle=0.0)
+        path.fly(20.0, climb_m_s=-4.0, mode="return", wanted_height_m=80.0, throttle=0.0)
         path.fly(5.0, mode="return", speed_m_s=0.2, wanted_height_m=80.0, throttle=0.0)
     return path

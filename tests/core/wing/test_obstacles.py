@@ -122,7 +122,7 @@ class TestRule:
     )
     def test_a_failed_return_is_the_first_finding(self, drawn: dict, told: str | None) -> None:
         flown = returns_of(track_of(returned(**drawn).recording(), at_hz=RETURN_HZ), None)
-        wing = Wing(wind=None, trim=None, creep=None, told_by_speed="cannot tell", weaving=None, returns=flown)
+        wing = Wing(wind=None, trim=None, creep=None, weaving=None, returns=flown)
         found = wing_findings(wing)
         assert [one.summary for one in found] == ([] if told is None else [told])
         assert all(one.severity == "act" for one in found)

@@ -63,6 +63,9 @@ def test_a_rule_that_is_none_is_refused(client: Client, changes: dict[str, str],
     plane = hangar.create_craft(layout=None, name="Kite", kind=Craft.Kind.FIXED_WING)
     rule = {
         "turns_within_s": "20",
+        "turn_way": "short",
+        "airspeed_least_m_s": "9",
+        "battery_least_v": "0",
         "lowest_m": "40",
         "overshoot_most_m": "10",
         "clear_by_m": "20",

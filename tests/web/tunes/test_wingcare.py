@@ -40,7 +40,7 @@ def test_a_pull_holds_the_navigation_back(client: Client, plane: Craft) -> None:
     answer = client.post(f"/craft/{plane.pk}/slips/new/", form | {"despite": "only for today", "once": "another"}, follow=True)
     assert "Slip 1 is written" in answer.content.decode()
     assert slip_form(client, plane, "trim")["value-servo middle 3"] == "1500"
-    assert "ly the card “Two speeds”" in client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
+    assert "Fly “Two speeds” before any trim is moved" in client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
 
 
 def test_a_trim_is_checked_by_the_next_flight_and_the_navigation_comes_back(client: Client, plane: Craft) -> None:
@@ -113,4 +113,4 @@ def test_what_has_to_move_is_told_where_no_setting_is_known_as_a_centre(client: 
     hangar.save_name_map(plane, {f"servo middle {n}": ("other", None) for n in range(1, 5)})
     fly(client, plane, hands_off(3, trims_us=(18.0, -2.0, 0.0)), "trim.csv")
     page = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
-    assert "but no setting is known as a servo centre" in page
+    assert "But no setting is known as a servo centre" in page

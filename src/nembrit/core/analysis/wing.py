@@ -13,13 +13,15 @@ from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError, NotEnoughData
 from nembrit.core.records.log import Recording
 from nembrit.core.types import FloatArray
-from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts, speed_exponent, told_by_speed
+from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
 from nembrit.core.wing.lurch import MANUAL_WORDS, Lurch, lurches_of
 from nembrit.core.wing.navigation import Navigation, navigation_of
 from nembrit.core.wing.path import Path, path_of
+from nembrit.core.wing.pull import Pull, pull_of
 from nembrit.core.wing.rates import RateResponse, rate_response
 from nembrit.core.wing.returns import RETURN_HZ, Return, returns_of
+from nembrit.core.wing.speeds import BySpeed, by_speed
 from nembrit.core.wing.track import RATE_HZ, Track, stretches, track_of
 from nembrit.core.wing.trim import Trim, deflections, trim_of
 from nembrit.core.wing.weaving import Weaving, weaving_of
@@ -36,8 +38,8 @@ class Wing:
     wind: Wind | None
     trim: Trim | None
     creep: Creep | None
-    told_by_speed: str  # trim, horizon, cannot tell
     weaving: Weaving | None
+    speeds: BySpeed | None = None
     gain_flight: dict[str, GainFlight] = field(default_factory=dict)
     rate_response: dict[str, RateResponse] = field(default_factory=dict)
     lurches: tuple[Lurch, ...] = ()
@@ -46,6 +48,10 @@ class Wing:
     home_deg: tuple[float, float] | None = None
     home_is_known: bool = False
     reasons: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def pull(self) -> Pull | None:
+        return pull_of(self.weaving, self.creep, self.speeds)
 
     @property
     def is_there(self) -> bool:
@@ -78,16 +84,17 @@ def _wing_of(flight: Flight) -> Wing:
     doubted = {role.split(".")[0]: reason for role, reason in flight.impossible.items()}
     wind = asked("wind", lambda: _wind(track))
     creep = asked("creep", lambda: creep_of(track, wind))
-    by_speed = told_by_speed(speed_exponent(_by_stretch(track, wind)))
+    speeds = by_speed(_by_stretch(track, wind))
+    cause = speeds.verdict if speeds is not None else "cannot tell"
     holds = {axis: asked(f"gain_flight.{axis}", partial(gain_flight, recording, axis)) for axis in ("roll", "pitch")}
     moved = deflections(recording, flight.craft.surfaces)
     rates = {
         axis: asked(f"rate_response.{axis}", partial(_rates, recording, axis, moved.get(axis))) for axis in ("roll", "pitch")
     }
     return Wing(
-        wind=wind, creep=creep, told_by_speed=by_speed,
+        wind=wind, creep=creep, speeds=speeds,
         trim=None if "servo" in doubted else asked("trim", lambda: trim_of(recording, flight.craft.surfaces)),
-        weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=by_speed)),
+        weaving=asked("weaving", lambda: weaving_of(track, wind, told_by_speed=cause)),
         gain_flight={axis: found for axis, found in holds.items() if found is not None},
         rate_response={axis: found for axis, found in rates.items() if found is not None},
         lurches=asked("lurch", lambda: lurches_of(recording)) or (),
@@ -121,6 +128,7 @@ def _rates(recording: Recording, axis: str, deflection: FloatArray | None) -> Ra
     return rate_response(
         axis, wanted, gyro, sample_rate_hz=recording.sample_rate_hz, usable=usable, deflection=deflection,
         airspeed_m_s=recording.channels.get("airspeed"),
+        instruments=[recording.channels[role] for role in (f"attitude_wanted.{axis}", f"stick.{axis}") if recording.has(role)],
     )  # fmt: skip
 
 
@@ -179,4 +187,4 @@ class FlightPath:
 PATH = Analysis(
     key="path", version=1, result=FlightPath, run=lambda flight: FlightPath(path=_path_of(flight)), in_words="the path flown"
 )
-WING = Analysis(key="wing", version=5, result=Wing, run=wing_of, in_words="trims, wind and weaving")
+WING = Analysis(key="wing", version=6, result=Wing, run=wing_of, in_words="trims, wind and weaving")

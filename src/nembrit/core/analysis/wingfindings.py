@@ -2,6 +2,9 @@
 
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.causes.finding import Finding
+from nembrit.core.wing.lurch import LURCHES_DPS
+from nembrit.core.wing.navigation import downwind
+from nembrit.core.wing.pull import Pull
 from nembrit.core.wing.rates import forward_word
 from nembrit.core.wing.returnrule import ReturnRule, judge_return
 from nembrit.core.wing.weaving import Weaving
@@ -13,12 +16,14 @@ _TRIM_US = 15.0  # from where moving a centre is worth it (common practice, no s
 def wing_findings(wing: Wing) -> tuple[Finding, ...]:
     """Findings of a plane, most important first."""
     found = _returns(wing)
-    weaving = wing.weaving
-    if weaving is not None and weaving.side is not None:
-        found.append(_pulled(weaving, wing.told_by_speed))
+    weaving, pull = wing.weaving, wing.pull
+    if pull is not None and pull.side is not None:
+        found.append(_pulled(pull, weaving))
     if weaving is not None and weaving.verdict in ("navigation_gain", "both"):
         found.append(_swings(weaving))
+    found += _downwind(wing)
     found += _trims(wing)
+    found += _lurches(wing)
     found += _gains(wing)
     found += _forwards(wing)
     return tuple(found)
@@ -43,19 +48,28 @@ def _returns(wing: Wing) -> list[Finding]:
     return found
 
 
-def _pulled(weaving: Weaving, by_speed: str) -> Finding:
-    n = sum((leg.bank_deg > 0) == (weaving.bank_deg > 0) for leg in weaving.legs)
-    cause = "a yaw trim" if by_speed == "trim" else "a yaw trim or a tilted horizon; one speed cannot tell which"
-    proof = (
-        "move the trim, land, move the servo centres and set the radio's trim back to zero, then fly the same legs"
-        if by_speed == "trim"
-        else "fly fifty seconds slow and fifty fast, hands off: a trim creeps more when fast, a tilted horizon less"
-    )
+_PULLS = {
+    "trim": (": it grows with airspeed, a yaw trim", "move the yaw trim on the tail, then fly the same legs"),
+    "horizon": (
+        ": it falls with airspeed, a tilted horizon or a motor that pulls to one side",
+        "level the controller on the bench and move no servo, then fly two speeds again",
+    ),
+    "both": (": a yaw trim and a tilted horizon", "level the controller on the bench first, then fly two speeds again"),
+    "cannot tell": (
+        ": a yaw trim or a tilted horizon; one speed cannot tell which",
+        "fly fifty seconds slow and fifty fast, hands off: a trim creeps more when fast, a tilted horizon less",
+    ),
+}
+
+
+def _pulled(pull: Pull, weaving: Weaving | None) -> Finding:
+    conclusion, proof = _PULLS[pull.cause]
     return Finding(
         code="yaw_trim", severity="act", confidence=None, kind="aerodynamic", axis="yaw",
-        highlight=f"Pulled to the {weaving.side} on {n} of {len(weaving.legs)} legs, {abs(weaving.creep_deg_s):.1f} deg/s",
-        conclusion=f": {cause}. Leave the navigation as it is meanwhile; loosening it would only mask this",
-        evidence={"creep_deg_s": weaving.creep_deg_s, "bank_deg": weaving.bank_deg, "bank_error_deg": weaving.bank_error_deg},
+        highlight=f"Pulled {pull.in_words}",
+        conclusion=f"{conclusion}. Leave the navigation as it is meanwhile; loosening it would only mask this",
+        evidence={"creep_deg_s": pull.creep_deg_s, "error_deg_s": pull.error_deg_s}
+        | ({"bank_deg": weaving.bank_deg, "bank_error_deg": weaving.bank_error_deg} if weaving else {}),
         proof=proof, causes=("yaw_trim", "tilted_horizon", "one_sided_thrust"),
     )  # fmt: skip
 
@@ -63,21 +77,69 @@ def _pulled(weaving: Weaving, by_speed: str) -> Finding:
 def _swings(weaving: Weaving) -> Finding:
     return Finding(
         code="navigation_gain", severity="watch", confidence=None, kind="tune", axis="roll",
-        highlight=f"Swings from side to side at {weaving.line_hz or 0:.2f} Hz",
+        highlight=f"Oscillates from side to side at {weaving.line_hz or 0:.2f} Hz",
         conclusion=": the navigation follows its line too tightly",
         evidence={"line_hz": weaving.line_hz or 0.0, "share": weaving.swing_share},
         proof="lower the navigation's gain by a third and fly the same legs", causes=("navigation_gain",),
     )  # fmt: skip
 
 
+def _downwind(wing: Wing) -> list[Finding]:
+    """Lines that are held beside themselves as the wind blows, with nothing that pulls: the navigation steers by heading."""
+    if wing.navigation is None or wing.wind is None or wing.pull is None or wing.pull.side is not None:
+        return []
+    drift = downwind(wing.navigation, wing.wind)
+    if drift is None:
+        return []
+    return [
+        Finding(
+            code="steers_by_heading", severity="watch", confidence=None, kind="tune",
+            highlight=f"Flies up to {drift.most_m:.0f} m downwind of its lines",
+            conclusion=", and nothing pulls it: the navigation steers by heading and does not correct for the wind. "
+            "The trims are fine",
+            evidence={"per_crosswind_s": drift.slope_s, "most_m": drift.most_m},
+            proof="switch wind correction on, or let it follow the course over ground, then fly the same legs",
+            causes=("steers_by_heading",),
+        )
+    ]  # fmt: skip
+
+
+def _lurches(wing: Wing) -> list[Finding]:
+    """A switch to manual that has to be caught, and whether the trims that are held explain it."""
+    if not wing.lurches:
+        return []
+    axis, rate = max((one.largest for one in wing.lurches), key=lambda pair: abs(pair[1]))
+    if abs(rate) <= LURCHES_DPS:
+        return []
+    held = wing.trim.axes.get(axis) if wing.trim is not None else None
+    explained = held is not None and abs(held.trim_us) > held.half_width_us and held.trim_us * rate < 0
+    return [
+        Finding(
+            code="lurch", severity="watch", confidence=None, axis=axis, kind="aerodynamic",
+            highlight=f"Lurches at the switch to manual: {axis} {signed(rate)} deg/s",
+            conclusion=": the controller lets go of the trim that it held"
+            if explained
+            else ", and no held trim explains it: look at the horizon, the thrust line and the stick’s centre",
+            evidence={"rate_dps": rate},
+            proof="move the held trim into the centres, then switch to manual high up, hands ready"
+            if explained
+            else "fly half a minute level hands off, then switch to manual again, high up, hands ready",
+            causes=(f"{axis}_trim",),
+        )
+    ]  # fmt: skip
+
+
 def _trims(wing: Wing) -> list[Finding]:
     found = []
+    is_pulled = wing.pull is not None and wing.pull.side is not None
     for axis, own in (wing.trim.axes if wing.trim else {}).items():
+        if axis == "yaw" or (axis == "roll" and is_pulled):  # nothing holds yaw; roll is held against the sideslip
+            continue
         low, high = own.interval_us
         if abs(own.trim_us) >= _TRIM_US and low * high > 0:
             found.append(
                 Finding(
-                    code=f"{axis}_trim" if axis != "yaw" else "yaw_centre", severity="watch", confidence=None, axis=axis,
+                    code=f"{axis}_trim", severity="watch", confidence=None, axis=axis,
                     kind="aerodynamic", highlight=f"{axis.capitalize()} is held by {signed(own.trim_us)} µs hands off",
                     conclusion=", which the controller hides: in manual it lurches",
                     evidence={"trim_us": own.trim_us, "error_us": own.error_us},
@@ -93,8 +155,8 @@ def _forwards(wing: Wing) -> list[Finding]:
     """A feed-forward that asks for more or less of the surface than the plane needs."""
     found = []
     for axis, own in wing.rate_response.items():
-        word = "fits" if own.forward_ratio is None else forward_word(own.forward_ratio)
-        if own.forward_ratio is None or word == "fits":
+        word = "open" if own.forward_ratio is None else forward_word(own.forward_ratio)
+        if own.forward_ratio is None or word not in ("low", "high"):
             continue
         ratio, (low, high) = own.forward_ratio
         found.append(
@@ -113,6 +175,7 @@ def _forwards(wing: Wing) -> list[Finding]:
 _GAIN_WORDS = {
     "still_rising": ("still rising", "fly another gain flight before you use them"),
     "too_few": ("of too few holds", "hold for two full seconds, at least twenty times, and count aloud"),
+    "never_moved": ("unchanged from the first hold to the last", "check that the automatic mode was on, and fly it again"),
     "not_settled": ("not settled", "fly another gain flight before you use them"),
 }
 

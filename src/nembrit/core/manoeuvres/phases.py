@@ -11,7 +11,7 @@ import scipy.ndimage
 from nembrit.core.gaps import filled
 from nembrit.core.manoeuvres.spans import Span, runs
 from nembrit.core.records.log import QualityNote, Recording
-from nembrit.core.types import FloatArray
+from nembrit.core.types import BoolArray, FloatArray
 
 _FLYING_THROTTLE = 0.12
 _SETTLE_S = 1.5
@@ -20,6 +20,8 @@ _LEAST_FLIGHT_S = 2.0
 _FLOAT_S = 3.5  # a longer stretch without power is a landing, a shorter one a float in the air
 _BOUNCE_S = 0.8  # a burst of power shorter than this after the power was off is a bounce
 _BOUNCE_PAUSE_S = 0.25
+_MOVES_S, _STANDS_S, _GROUND_S = 3.0, 8.0, 4.0  # of a plane
+_SLOW_SHARE, _LEAST_M_S, _OFTEN = 0.35, 4.0, 0.02
 _HARD_M_S2 = 22.0  # a jolt beyond the usual that a touch-down gives
 
 
@@ -40,8 +42,10 @@ def phases_of(recording: Recording) -> Phases:
     Works from the throttle, else from the motors' mean, else from how much the gyro shakes. Where throttle and motors
     contradict each other (the one leaves less than a third of the other), the motors count, and the window is doubted. A float
     at zero throttle stays inside a flight; bounces after the touch-down do not. Without any of these channels the whole
-    recording counts as flight.
+    recording counts as flight. A plane glides without power: its flights are told by how fast it moves.
     """
+    if (moving := _moving(recording)) is not None:
+        return _gliding(recording, moving)
     by_throttle = _throttle(recording)
     by_motors = _motors(recording)
     found = _phases(recording, by_throttle or by_motors or _shaking(recording))
@@ -90,6 +94,32 @@ def _phases(recording: Recording, told: tuple[FloatArray, str] | None) -> Phases
     return Phases(spans=tuple(spans), flights_s=tuple(flights_s), windows_s=tuple(windows_s), rests_on=rests_on)
 
 
+def _gliding(recording: Recording, moving: BoolArray) -> Phases:
+    """A plane's flights: from a little before it moves to where it lies still, so that the ground itself is seen, too."""
+    rate_hz = recording.sample_rate_hz
+    begin_s, end_s = recording.start_s, recording.start_s + recording.duration_s
+    flights: list[list[int]] = []
+    for start, end in runs(moving, least=max(1, round(_MOVES_S * rate_hz))):
+        if flights and start - flights[-1][1] < _STANDS_S * rate_hz:
+            flights[-1][1] = end
+        else:
+            flights.append([start, end])
+    if not flights:
+        return Phases(
+            spans=(), flights_s=((begin_s, end_s),), windows_s=((begin_s, end_s),), rests_on="it never moved as in flight"
+        )
+    flights_s = tuple((begin_s + start / rate_hz, begin_s + end / rate_hz) for start, end in flights)
+    windows_s = tuple((max(begin_s, start - _GROUND_S), min(end_s, end + _GROUND_S)) for start, end in flights_s)
+    spans, ground_s = [], begin_s
+    for start_s, last_s in flights_s:
+        if start_s - ground_s > 0.05:
+            spans.append(Span(kind="ground", start_s=ground_s, end_s=start_s))
+        ground_s = last_s
+    if end_s - ground_s > 0.05:
+        spans.append(Span(kind="ground", start_s=ground_s, end_s=end_s))
+    return Phases(spans=tuple(spans), flights_s=flights_s, windows_s=windows_s, rests_on="how fast the plane moves")
+
+
 def window_notes(recording: Recording) -> tuple[QualityNote, ...]:
     """What makes the usable window doubtful."""
     doubt = phases_of(recording).doubt
@@ -103,6 +133,23 @@ def usable_window_s(recording: Recording) -> tuple[float, float]:
     if longest[1] - longest[0] < _LEAST_FLIGHT_S:
         return recording.start_s, recording.start_s + recording.duration_s
     return longest
+
+
+def _moving(recording: Recording) -> BoolArray | None:
+    """Where a plane moves as in flight, by airspeed, else over ground; None for what is no plane's log, or says no speed."""
+    roles = recording.channels
+    if not any(role.startswith("servo.") for role in roles) or "motor.2" in roles:
+        return None
+    speed = next((own for role in ("airspeed", "ground_speed") if (own := roles.get(role)) is not None), None)
+    if speed is None or np.isfinite(speed).mean() < _OFTEN:
+        return None
+    usual = float(np.nanpercentile(speed, 80))
+    if usual < _LEAST_M_S:
+        return None
+    known = np.flatnonzero(np.isfinite(speed))
+    slow = np.interp(np.arange(speed.size), known, speed[known])
+    width = max(1, round(recording.sample_rate_hz))
+    return np.asarray(scipy.ndimage.uniform_filter1d(slow, width) > _SLOW_SHARE * usual)
 
 
 # measures of power, 0 on the ground and above 0.12 in flight, with the channel that they come from; None without it

@@ -7,8 +7,8 @@ from nembrit.core.records.timebase import thinned, uniform
 
 SLOW_HZ = 500.0
 PILOT_ROLES = ("throttle", "setpoint.", "stick.")
-PHASE_ROLES = (*PILOT_ROLES, "motor.", "gyro.", "gyro_raw.", "accel.")
-ALIGN_ROLES = (*PHASE_ROLES, "altitude", "ground_speed", "battery_voltage")
+PHASE_ROLES = (*PILOT_ROLES, "motor.", "gyro.", "gyro_raw.", "accel.", "servo.", "airspeed", "ground_speed")
+ALIGN_ROLES = (*PHASE_ROLES, "altitude", "battery_voltage")
 
 
 def slow_recording(log: FlightLog, families: tuple[str, ...] = PHASE_ROLES) -> Recording:

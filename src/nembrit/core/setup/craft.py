@@ -20,13 +20,17 @@ class Motor:
     yaw: float
 
 
-SURFACES = ("aileron", "elevator", "rudder", "v_tail_left", "v_tail_right", "elevon_left", "elevon_right", "flap")
+SURFACES = (
+    "aileron", "aileron_left", "aileron_right", "elevator", "rudder", "v_tail_left", "v_tail_right", "a_tail_left",
+    "a_tail_right", "elevon_left", "elevon_right", "flap",
+)  # fmt: skip
+PAIRED = (("v_tail_left", "v_tail_right"), ("a_tail_left", "a_tail_right"), ("elevon_left", "elevon_right"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Surface:
-    """One servo of a plane. `direction` is +1 where a longer pulse gives more of its axis (a V-tail's and an elevon's: nose
-    up), −1 where it gives less, None where that is not known.
+    """One servo of a plane. `direction` is +1 where a longer pulse gives more of its axis (right, nose up, nose right; a
+    V-tail's and an elevon's: nose up), −1 where it gives less, None where that is not known. An A-tail is an inverted V-tail.
     """
 
     servo: int  # as the log counts them, from 1

@@ -1,10 +1,10 @@
-"""How fast the course creeps with the sticks let go, and whether a yaw trim or the horizon does it."""
+"""How fast the course creeps with the sticks let go."""
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.stats import t as student
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.types import FloatArray
@@ -14,8 +14,6 @@ from nembrit.core.wing.wind import Wind
 LEAST_S = 10.0
 _BLOCK_S, _FEWEST_BLOCKS = 4.0, 4
 _LEVEL_DEG, _SETTLE_S = 5.0, 3.0
-_APART = 1.25  # ratio of airspeeds from which two stretches make a two-speed test
-_SURE_EXPONENT = 0.4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,12 +23,18 @@ class Creep:
     rate_deg_s: float
     error_deg_s: float
     seconds: float
+    blocks: int  # that the error rests on
     airspeed_m_s: float | None
     wind_removed: bool
 
     @property
+    def half_width_deg_s(self) -> float:
+        """Of the 95 % interval, by Student's t of the blocks."""
+        return float(student.ppf(0.975, max(1, self.blocks - 1))) * self.error_deg_s
+
+    @property
     def interval_deg_s(self) -> tuple[float, float]:
-        return self.rate_deg_s - 1.96 * self.error_deg_s, self.rate_deg_s + 1.96 * self.error_deg_s
+        return self.rate_deg_s - self.half_width_deg_s, self.rate_deg_s + self.half_width_deg_s
 
 
 def hands_off_parts(track: Track, *, least_s: float = LEAST_S) -> list[slice]:
@@ -70,6 +74,7 @@ def creep_of(track: Track, wind: Wind | None) -> Creep:
     speed = None if track.airspeed_m_s is None else np.concatenate([track.airspeed_m_s[part] for part in parts])
     return Creep(
         rate_deg_s=float(rates.mean()), error_deg_s=math.sqrt(max(c0 + c1, 0.15 * c0) / rates.size), seconds=total_s,
+        blocks=int(rates.size),
         airspeed_m_s=None if speed is None or not np.isfinite(speed).any() else float(np.nanmedian(speed)),
         wind_removed=wind is not None,
     )  # fmt: skip
@@ -78,30 +83,3 @@ def creep_of(track: Track, wind: Wind | None) -> Creep:
 def _block_rates(course_deg: FloatArray, block: int) -> FloatArray:
     ends = course_deg[::block]
     return np.diff(ends) * RATE_HZ / block
-
-
-def speed_exponent(creeps: Sequence[Creep]) -> float | None:
-    """How creep grows with airspeed between the slowest and the fastest stretch: about +1 for a yaw trim, −1 for a tilted
-    horizon. None where speeds are too near, a sign changes, or nothing creeps.
-
-    >>> slow = Creep(rate_deg_s=1.0, error_deg_s=0.1, seconds=50, airspeed_m_s=12.0, wind_removed=True)
-    >>> fast = Creep(rate_deg_s=1.6, error_deg_s=0.1, seconds=50, airspeed_m_s=19.0, wind_removed=True)
-    >>> round(speed_exponent([slow, fast]), 2)
-    1.02
-    """
-    known = sorted((one for one in creeps if one.airspeed_m_s), key=lambda one: one.airspeed_m_s or 0.0)
-    if len(known) < 2:
-        return None
-    slow, fast = known[0], known[-1]
-    ratio = (fast.airspeed_m_s or 1.0) / (slow.airspeed_m_s or 1.0)
-    rates = fast.rate_deg_s / slow.rate_deg_s if slow.rate_deg_s else 0.0
-    if ratio < _APART or rates <= 0 or min(abs(one.rate_deg_s) / max(one.error_deg_s, 1e-9) for one in (slow, fast)) < 2:
-        return None
-    return math.log(rates) / math.log(ratio)
-
-
-def told_by_speed(exponent: float | None) -> str:
-    """“trim”, “horizon”, or “cannot tell” between −0.4 and 0.4 and where nothing is known."""
-    if exponent is None or abs(exponent) <= _SURE_EXPONENT:
-        return "cannot tell"
-    return "trim" if exponent > 0 else "horizon"

@@ -10,7 +10,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.types import BoolArray, FloatArray
 
 _FULL, _SETTLE_S, _AT_LIMIT, _OVER, _FALL = 0.9, 0.3, 0.97, 1.02, 0.004
-_ENOUGH, _LONG_S = 8, 2.0
+_ENOUGH, _LONG_S, _HOLD_S = 8, 2.0, 1.0
 _LAST, _SPREAD, _SLOPE, _NEVER_SPREAD, _NEVER_SLOPE = 5, 0.15, 0.035, 0.02, 0.02
 
 
@@ -23,7 +23,7 @@ class GainFlight:
     long_enough_ratio: float  # share of holds of two seconds and more
     overshoots: int
     gains: tuple[float, ...]  # after every hold, where the gain was logged
-    verdict: str  # settled, still_rising, too_few, not_settled, unknown (the gain was not logged)
+    verdict: str  # settled, still_rising, too_few, not_settled, never_moved, unknown (the gain was not logged)
 
     @property
     def gain_last(self) -> float | None:
@@ -36,7 +36,8 @@ def gain_flight(recording: Recording, axis: str) -> GainFlight:
     A hold is |stick| > 0.9, split where its sign changes. The achieved over the wanted rate counts only while the hold lasts
     for more than 0.3 s and the wanted rate is at its limit; an overshoot is a ratio above 1.02 or a logged gain that falls by
     more than 0.4 %. Settled: at least one lowering, the last five gains within 15 % and a slope below 3.5 % a hold; or no
-    lowering and a spread below 2 %. Below eight holds: too few. Rules measured in the project's own trials; that the count
+    lowering and a spread below 2 %. Below eight holds of a second: too few; a gain that never changed proves nothing. Rules
+    measured in the project's own trials; that the count
     matters is common practice, no source. Raises NotEnoughData without stick, wanted and achieved rate, or without any hold.
     """
     roles = (f"stick.{axis}", f"setpoint.{axis}", f"gyro.{axis}")
@@ -58,7 +59,7 @@ def gain_flight(recording: Recording, axis: str) -> GainFlight:
     lengths = np.array([(part.stop - part.start) / recording.sample_rate_hz for part in holds])
     return GainFlight(
         repetitions=len(holds), hold_median_s=float(np.median(lengths)), long_enough_ratio=float((lengths >= _LONG_S).mean()),
-        overshoots=int(over), gains=gains, verdict=_verdict(np.array(gains), int(over)),
+        overshoots=int(over), gains=gains, verdict=_verdict(np.array(gains), int(over), int((lengths >= _HOLD_S).sum())),
     )  # fmt: skip
 
 
@@ -87,13 +88,15 @@ def _ratio(wanted: FloatArray, achieved: FloatArray, limit: float, rate_hz: floa
     return float(achieved[usable].sum() / wanted[usable].sum()) if usable.any() else None
 
 
-def _verdict(gains: FloatArray, lowered: int) -> str:
+def _verdict(gains: FloatArray, lowered: int, n_held: int) -> str:
     if gains.size == 0:
         return "unknown"
+    if n_held >= _ENOUGH and float(np.ptp(gains)) <= 1e-9:
+        return "never_moved"
     last = gains[-_LAST:]
     slope = float(np.polyfit(np.arange(last.size), np.log(np.maximum(last, 1e-9)), 1)[0]) if last.size > 1 else 0.0
     spread = float((last.max() - last.min()) / max(last.mean(), 1e-9))
-    if gains.size < _ENOUGH:
+    if n_held < _ENOUGH:
         return "too_few"
     if lowered >= 1 and spread < _SPREAD and abs(slope) < _SLOPE:
         return "settled"

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from nembrit.core.errors import InputError
 from nembrit.core.types import FloatArray
 
-PAIRS = {"v_tail": ("pitch", "yaw"), "elevons": ("pitch", "roll")}
+PAIRS = {"v_tail": ("pitch", "yaw"), "a_tail": ("pitch", "yaw"), "elevons": ("pitch", "roll")}
+_LEFT_FIRST = ("v_tail",)  # where the left surface counts positive in the difference
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,7 +24,7 @@ class Servo:
             raise InputError(f"a direction is 1 or -1, got {self.direction}")
 
     def deflection(self, pulse_us: FloatArray | float) -> FloatArray | float:
-        """Share of full deflection, positive trailing edge down (a V-tail’s or an elevon’s up-moving nose is −)."""
+        """Share of full deflection, positive the way the surface’s own axis counts (a V-tail’s and an elevon’s: nose up)."""
         return self.direction * (pulse_us - self.centre_us) / self.throw_us
 
     def pulse_us(self, deflection: FloatArray | float) -> FloatArray | float:
@@ -35,14 +36,15 @@ def split(left: FloatArray | float, right: FloatArray | float, pair: str) -> tup
     """Common and differential part of two deflections.
 
     V-tail: pitch = (left + right)/2, yaw = (left − right)/2; elevons: pitch = (left + right)/2, roll = (right − left)/2.
-    By definition. Mirrored servos have opposite directions, so that in microseconds the common part is yaw (or roll).
+    An inverted V-tail (A-tail) leans the other way, so that its yaw is (right − left)/2. By definition. Mirrored servos have
+    opposite directions, so that in microseconds the common part is yaw (or roll).
 
     >>> split(0.25, -0.25, "v_tail"), split(0.25, 0.25, "elevons")
     ((0.0, 0.25), (0.25, 0.0))
     """
     if pair not in PAIRS:
         raise InputError(f"“{pair}” is no pair; expected one of {', '.join(PAIRS)}")
-    against = (left - right) / 2 if pair == "v_tail" else (right - left) / 2
+    against = (left - right) / 2 if pair in _LEFT_FIRST else (right - left) / 2
     return (left + right) / 2, against
 
 
@@ -54,5 +56,5 @@ def joined(common: FloatArray | float, against: FloatArray | float, pair: str) -
     """
     if pair not in PAIRS:
         raise InputError(f"“{pair}” is no pair; expected one of {', '.join(PAIRS)}")
-    half = against if pair == "v_tail" else -against
+    half = against if pair in _LEFT_FIRST else -against
     return common + half, common - half

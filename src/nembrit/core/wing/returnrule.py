@@ -7,6 +7,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.wing.obstacles import Clearance
 from nembrit.core.wing.returns import Return
 
+WAYS = {"either": "either way", "short": "the shorter way", "left": "to the left", "right": "to the right"}
 ENDS = {"circle": "circles over home", "land": "lands at home", "either": "circles or lands"}
 
 
@@ -20,17 +21,22 @@ class ReturnRule:
     clear_by_m: float = 20.0
     ends: str = "circle"
     ends_within_m: float = 100.0
+    turn_way: str = "either"
+    airspeed_least_m_s: float = 0.0  # 0: not asked
+    battery_least_v: float = 0.0  # 0: not asked
 
     def __post_init__(self) -> None:
         limits = {
             "turns_within_s": (1, 300), "lowest_m": (0, 400), "overshoot_most_m": (0, 200), "clear_by_m": (1, 200),
-            "ends_within_m": (5, 1000),
+            "ends_within_m": (5, 1000), "airspeed_least_m_s": (0, 60), "battery_least_v": (0, 100),
         }  # fmt: skip
         for name, (low, high) in limits.items():
             if not low <= getattr(self, name) <= high:
                 raise InputError(f"{name.replace('_', ' ')}: expected {low} to {high}, got {getattr(self, name):g}")
         if self.ends not in ENDS:
             raise InputError(f"a return ends by one of {', '.join(ENDS)}")
+        if self.turn_way not in WAYS:
+            raise InputError(f"a return turns by one of {', '.join(WAYS)}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,7 +51,7 @@ class Point:
 
 def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> tuple[Point, ...]:
     """Each criterion of a rule by itself."""
-    after = None if flown.turn_start_s is None else flown.turn_start_s - flown.start_s
+    after = 0.0 if flown.pointed_home else None if flown.turn_start_s is None else flown.turn_start_s - flown.start_s
     lowest, overshoot = flown.lowest_m, flown.height_overshoot_m
     passed_over = [one for one in over if one.above_m is not None]
     nearest = passed_over[0] if passed_over else None
@@ -58,14 +64,18 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
     points = [
         Point(
             asked=f"turns within {rule.turns_within_s:g} s",
-            flown="never turned" if after is None else f"after {after:.1f} s",
+            flown="pointed home from the start"
+            if flown.pointed_home
+            else "never turned"
+            if after is None
+            else f"after {after:.1f} s",
             passed=after is not None and after <= rule.turns_within_s,
             failure=f"it {'never turned' if after is None else f'turned after {after:.1f} s'}"
             f" ({rule.turns_within_s:g} s allowed)",
         ),
         Point(
             asked=f"stays above {rule.lowest_m:g} m",
-            flown="height not logged" if lowest is None else f"{lowest:.0f} m at the lowest",
+            flown=(flown.height_doubt or "height not logged") if lowest is None else f"{lowest:.0f} m at the lowest",
             passed=None if lowest is None else lowest >= rule.lowest_m,
             failure=f"it sank to {lowest or 0:.0f} m ({rule.lowest_m:g} m required)",
         ),
@@ -89,8 +99,52 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
             failure=f"it {'landed' if flown.landed and rule.ends != 'circle' else 'stayed'} {far_m:.0f} m away from home "
             f"({rule.ends_within_m:g} m allowed)",
         ),
+        *_asked_besides(flown, rule),
     ]  # fmt: skip
     return tuple(points)
+
+
+def _asked_besides(flown: Return, rule: ReturnRule) -> list[Point]:
+    """Criteria that are asked only of who wrote them down."""
+    found = []
+    if rule.turn_way != "either":
+        way, passed = _way(flown, rule.turn_way)
+        found.append(Point(asked=f"turns {WAYS[rule.turn_way]}", flown=way, passed=passed, failure=f"it turned {way}"))
+    if rule.airspeed_least_m_s:
+        slowest = flown.lowest_airspeed_m_s
+        found.append(
+            Point(
+                asked=f"flies at {rule.airspeed_least_m_s:g} m/s or faster",
+                flown="airspeed not logged" if slowest is None else f"{slowest:.1f} m/s at the slowest",
+                passed=None if slowest is None else slowest >= rule.airspeed_least_m_s,
+                failure=f"it slowed down to {slowest or 0:.1f} m/s ({rule.airspeed_least_m_s:g} m/s required)",
+            )
+        )
+    if rule.battery_least_v:
+        left = flown.arrival_battery_v
+        found.append(
+            Point(
+                asked=f"arrives with {rule.battery_least_v:g} V or more",
+                flown=("it never came near home" if flown.arrival_s is None else "voltage not logged")
+                if left is None
+                else f"{left:.1f} V",
+                passed=None if left is None else left >= rule.battery_least_v,
+                failure=f"it arrived with {left or 0:.1f} V ({rule.battery_least_v:g} V required)",
+            )
+        )
+    return found
+
+
+def _way(flown: Return, wanted: str) -> tuple[str, bool | None]:
+    if flown.pointed_home:
+        return "not at all: it pointed home from the start", None
+    if flown.turn_direction is None:
+        return "nowhere that could be measured", None
+    if wanted == "short":
+        if flown.either_way:
+            return f"to the {flown.turn_direction}; home lay straight behind, both ways are equally short", True
+        return ("the shorter way" if flown.short_way else "the longer way"), flown.short_way
+    return f"to the {flown.turn_direction}", flown.turn_direction == wanted
 
 
 def _passing(nearest: Clearance | None, unmeasured: Clearance | None) -> str:

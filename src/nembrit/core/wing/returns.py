@@ -23,7 +23,7 @@ _LANDED_M_S, _LANDED_S, _SETTLED_S, _CLOSED = 2.0, 3.0, 10.0, 0.05
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Return:
-    """One return; heights as logged [m], distances from home. None: it did not come to that, or was not logged."""
+    """One return; heights above home's ground [m], distances from home. None: it did not come to that, or was not logged."""
 
     start_s: float
     end_s: float
@@ -51,6 +51,12 @@ class Return:
     highest_m: float | None
     lowest_m: float | None  # before the descent
     course_error_rms_deg: float | None  # on the way home
+    pointed_home: bool  # from the start, so that no turn was needed
+    lowest_airspeed_m_s: float | None  # lowest second before it came down
+    arrival_s: float | None  # when it came within 150 m of home, having been farther away, or turned
+    arrival_height_m: float | None
+    arrival_battery_v: float | None
+    height_doubt: str  # why no height here may count
     north_m: FloatArray  # the path over ground from home, for maps and obstacles
     east_m: FloatArray
     height_m: FloatArray
@@ -92,7 +98,8 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
     assert track.east_m is not None
     t_s, north, east = track.t_s[part], track.north_m[part], track.east_m[part]
     away = np.hypot(north, east)
-    height = np.full(t_s.size, np.nan) if track.height_m is None else track.height_m[part]
+    is_doubted = track.height_m is None or bool(track.height_doubt)
+    height = np.full(t_s.size, np.nan) if is_doubted or track.height_m is None else track.height_m[part]
     course = _filled(track.air_course_deg(0.0, 0.0), part)
     error = (_bearing_home(north, east) - course + 180.0) % 360.0 - 180.0
     turn = _turn_start(track, part)
@@ -135,8 +142,29 @@ def _return(track: Track, part: slice, wind: Wind | None) -> Return:
         course_error_rms_deg=None
         if pointing is None or joins is None or joins - pointing < RETURN_HZ
         else float(np.sqrt(np.nanmean(error[pointing:joins] ** 2))),
+        pointed_home=bool(abs(error[0]) < _POINTING_DEG),
+        lowest_airspeed_m_s=_lowest_second(track.airspeed_m_s, part, descent),
+        arrival_s=None if not near.size else float(t_s[near[0]]),
+        arrival_height_m=None if not near.size else _at(height, int(near[0])),
+        arrival_battery_v=None if not near.size else _around(track.battery_v, part, int(near[0])),
+        height_doubt=track.height_doubt,
         north_m=north, east_m=east, height_m=height, t_s=t_s,
     )  # fmt: skip
+
+
+def _lowest_second(values: FloatArray | None, part: slice, descent: int | None) -> float | None:
+    """The slowest second before it came down [m/s]."""
+    own = None if values is None else values[part][:descent]
+    width = round(RETURN_HZ)
+    if own is None or own.size < width or not np.isfinite(own).all():
+        return None
+    return float(uniform_filter1d(own, width)[width // 2 : -(width // 2) or None].min())
+
+
+def _around(values: FloatArray | None, part: slice, place: int) -> float | None:
+    """Mean of the second around a place."""
+    own = None if values is None else values[part][max(0, place - 5) : place + 5]
+    return None if own is None or not np.isfinite(own).any() else float(np.nanmean(own))
 
 
 def _overshoot(target_m: float | None, highest_m: float | None, start_m: float | None) -> float | None:

@@ -17,6 +17,8 @@ _HELD = 0.03  # sticks let go
 _SMOOTHED_S = 2.0
 _GROUND_M = 5.0
 _NEIGHBOURS, _JUMP_M = 9, 60.0
+_STILL_M_S, _STILL_S, _NO_GROUND_M = 1.5, 1.5, 150.5
+_EMPTY_S, _ELSEWHERE_DEG = 3.0, 30.0
 _FITS_M = 8.0  # logged distances and positions have lags of their own
 
 
@@ -34,9 +36,11 @@ class Track:
     course_wanted_deg: FloatArray | None = None  # of the line that was followed; NaN while none was
     north_m: FloatArray | None = None  # from home
     east_m: FloatArray | None = None
-    height_m: FloatArray | None = None
+    height_m: FloatArray | None = None  # above home's ground
+    height_doubt: str = ""  # why heights may count from elsewhere
     height_wanted_m: FloatArray | None = None
     cross_track_m: FloatArray | None = None  # right of the line is positive
+    battery_v: FloatArray | None = None
     mode: FloatArray | None = None  # positions in `modes`
     modes: tuple[str, ...] = ()
     home_deg: tuple[float, float] | None = None
@@ -87,7 +91,9 @@ def unwrapped_deg(angle_deg: FloatArray) -> FloatArray:
 def track_of(recording: Recording, *, at_hz: float = RATE_HZ) -> Track:
     """Thin a recording to about five samples a second, each the mean of what lies in it.
 
-    Home is where the logged distance from home says it is, else the first position. Velocity comes from ground speed and course,
+    Heights count from the ground where the plane lay still; where it never did, as they were logged, unless they must be counted
+    from somewhere else (`height_doubt`). Home is where the logged distance from home says it is, else the first position.
+    Velocity comes from ground speed and course,
     else from positions by differences smoothed over two seconds. Sticks are let go where all of roll, pitch and yaw that were
     recorded stay within 3 % of the middle.
     """
@@ -114,15 +120,18 @@ def track_of(recording: Recording, *, at_hz: float = RATE_HZ) -> Track:
         return None if values is None else thin(values)
 
     rate_hz = recording.sample_rate_hz / step
-    places = _places(channel, thin, step, n)
+    places = _places(channel, thin, step, n, home=None if at_hz == RATE_HZ else track_of(recording))
+    height, ground_m, doubt = _heights(averaged("altitude"), averaged("airspeed"), averaged("ground_speed"), rate_hz)
+    wanted = every("altitude_wanted")
     north, east = _velocity(channel, thin, rate_hz, places)
     sticks = [thin(np.abs(values)) for axis in ("roll", "pitch", "yaw") if (values := channel(f"stick.{axis}")) is not None]
     return Track(
         t_s=np.asarray(recording.start_s + (np.arange(n) + 0.5) / rate_hz, dtype=np.float64), north_m_s=north, east_m_s=east,
         airspeed_m_s=averaged("airspeed"), bank_deg=averaged("attitude.roll"), throttle=averaged("throttle"),
         hands_off=np.asarray((np.stack(sticks) < _HELD).all(axis=0)) if sticks else None,
-        course_wanted_deg=every("course_wanted"), mode=every("mode"), modes=recording.labels.get("mode", ()),
-        height_m=averaged("altitude"), height_wanted_m=every("altitude_wanted"), cross_track_m=averaged("cross_track"),
+        course_wanted_deg=_followed(channel, every, thin, rate_hz), cross_track_m=averaged("cross_track"),
+        battery_v=averaged("battery_voltage"), mode=every("mode"), modes=recording.labels.get("mode", ()),
+        height_m=height, height_wanted_m=None if wanted is None else wanted - ground_m, height_doubt=doubt,
         north_m=places.north_m, east_m=places.east_m, home_deg=places.home_deg, home_is_known=places.home_is_known,
     )  # fmt: skip
 
@@ -141,7 +150,49 @@ class _Places:
     home_is_known: bool = False
 
 
-def _places(channel: _Channel, thin: _Thin, step: int, n: int) -> _Places:
+def _heights(
+    height: FloatArray | None, airspeed: FloatArray | None, ground_speed: FloatArray | None, rate_hz: float
+) -> tuple[FloatArray | None, float, str]:
+    """Heights above the ground where it lay still, that ground's own height as logged, and why they are doubted."""
+    speeds = [own for own in (airspeed, ground_speed) if own is not None]
+    if height is None or not np.isfinite(height).any():
+        return height, 0.0, ""
+    with np.errstate(invalid="ignore"):
+        still = np.isfinite(height) & (np.fmax.reduce([np.nan_to_num(own) for own in speeds]) < _STILL_M_S if speeds else False)
+    parts = stretches(np.asarray(still), round(_STILL_S * rate_hz)) if speeds else []
+    if parts:
+        ground_m = float(np.nanmedian(height[parts[0]]))
+        return height - ground_m, ground_m, ""
+    lowest_m = float(np.nanmin(height))
+    if lowest_m > _NO_GROUND_M:
+        return height, 0.0, (
+            f"the lowest logged height is {lowest_m:.0f} m and the log shows no ground: these may be heights above sea level. "
+            "Log from before the launch, so that heights count from home"
+        )  # fmt: skip
+    return height, 0.0, ""
+
+
+def _followed(channel: _Channel, every: Callable[[str], FloatArray | None], thin: _Thin, rate_hz: float) -> FloatArray | None:
+    """The course that was wanted; not-a-number where the recorder only filled the column with zeros."""
+    wanted, aside = every("course_wanted"), every("cross_track")
+    if wanted is None:
+        return None
+    empty = wanted == 0.0
+    if aside is not None:
+        empty &= ~(np.abs(np.nan_to_num(aside)) > 0)
+    else:
+        course = channel("course")
+        if course is not None:
+            flown = unwrapped_deg(thin(course))[: wanted.size]
+            off = np.abs((flown + 180.0) % 360.0 - 180.0)
+            empty &= np.nan_to_num(uniform_filter1d(np.nan_to_num(off), max(1, round(_EMPTY_S * rate_hz)))) > _ELSEWHERE_DEG
+    found = wanted.astype(np.float64, copy=True)
+    for part in stretches(np.asarray(empty), round(_EMPTY_S * rate_hz)):
+        found[part] = np.nan
+    return found
+
+
+def _places(channel: _Channel, thin: _Thin, step: int, n: int, *, home: "Track | None") -> _Places:
     latitude, longitude = channel("latitude"), channel("longitude")
     if latitude is None or longitude is None:
         return _Places()
@@ -155,13 +206,21 @@ def _places(channel: _Channel, thin: _Thin, step: int, n: int) -> _Places:
     east, north = thin(np.where(valid, east, np.nan)), thin(np.where(valid, north, np.nan))
     jumps = _jumps(north, east)
     north[jumps], east[jumps] = np.nan, np.nan
+    if home is not None:  # one home for every rate
+        if home.home_deg is None or home.home_deg == origin:
+            return _Places(north_m=north, east_m=east, home_deg=origin, home_is_known=home.home_is_known)
+        off = east_north_m(np.array([home.home_deg[0]]), np.array([home.home_deg[1]]), origin)
+        moved_to = float(off[1][0]), float(off[0][0])
+        return _Places(
+            north_m=north - moved_to[0], east_m=east - moved_to[1], home_deg=home.home_deg, home_is_known=home.home_is_known
+        )
     distance = channel("home_distance")
     moved = None if distance is None else _home(north, east, thin(distance))
     if moved is None:
         return _Places(north_m=north, east_m=east, home_deg=origin)
     across, along = east_north_m(np.array([origin[0] + 0.01]), np.array([origin[1] + 0.01]), origin)
-    home = origin[0] + 0.01 * moved[0] / float(along[0]), origin[1] + 0.01 * moved[1] / float(across[0])
-    return _Places(north_m=north - moved[0], east_m=east - moved[1], home_deg=home, home_is_known=True)
+    there = origin[0] + 0.01 * moved[0] / float(along[0]), origin[1] + 0.01 * moved[1] / float(across[0])
+    return _Places(north_m=north - moved[0], east_m=east - moved[1], home_deg=there, home_is_known=True)
 
 
 def _jumps(north: FloatArray, east: FloatArray) -> BoolArray:

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.stats import t as student
 
 from nembrit.core.errors import NotEnoughData
 from nembrit.core.records.log import Recording
@@ -20,9 +21,10 @@ _DEAD_US, _SIGMAS = 10.0, 3.0  # per rad/s
 _MEANS, _BLOCK_S = 4.0, 4.0  # samples a second that an error is worked out on, and how long its blocks are
 # role → pair, side
 _PAIRED = {
-    "v_tail_left": ("v_tail", 0), "v_tail_right": ("v_tail", 1), "elevon_left": ("elevons", 0), "elevon_right": ("elevons", 1),
+    "v_tail_left": ("v_tail", 0), "v_tail_right": ("v_tail", 1), "a_tail_left": ("a_tail", 0), "a_tail_right": ("a_tail", 1),
+    "elevon_left": ("elevons", 0), "elevon_right": ("elevons", 1),
 }  # fmt: skip
-_ALONE = {"aileron": "roll", "elevator": "pitch", "rudder": "yaw"}
+_ALONE = {"aileron": "roll", "aileron_left": "roll", "aileron_right": "roll", "elevator": "pitch", "rudder": "yaw"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,8 +36,13 @@ class AxisTrim:
     seconds: float
 
     @property
+    def half_width_us(self) -> float:
+        """Of the 95 % interval, by Student's t of blocks of four seconds."""
+        return float(student.ppf(0.975, max(1.0, self.seconds / _BLOCK_S - 1))) * self.error_us
+
+    @property
     def interval_us(self) -> tuple[float, float]:
-        return self.trim_us - 1.96 * self.error_us, self.trim_us + 1.96 * self.error_us
+        return self.trim_us - self.half_width_us, self.trim_us + self.half_width_us
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -192,7 +199,7 @@ def _axes(
         if len(sides) == 2:
             common, against = split(sides[0], sides[1], pair)
             found.setdefault("pitch", []).append(np.asarray(common))
-            found.setdefault("yaw" if pair == "v_tail" else "roll", []).append(np.asarray(against))
+            found.setdefault(PAIRS[pair][1], []).append(np.asarray(against))
     return found
 
 
@@ -234,6 +241,6 @@ def _expected(role: str) -> tuple[str, int]:
     if role in _ALONE:
         return _ALONE[role], 1
     return {
-        "v_tail_left": ("pitch", 1), "v_tail_right": ("pitch", 1),
+        **dict.fromkeys(("v_tail_left", "v_tail_right", "a_tail_left", "a_tail_right"), ("pitch", 1)),
         "elevon_left": ("roll", -1), "elevon_right": ("roll", 1),
     }.get(role, ("", 1))  # fmt: skip

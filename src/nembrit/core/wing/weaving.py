@@ -16,11 +16,11 @@ from nembrit.core.wing.wind import Wind
 
 _G_M_S2 = 9.80665
 _TURN_DEG_S, _SMOOTH_S, _LEAST_LEG_S, _SKIP_S = 2.5, 8.0, 20.0, 5.0
-_CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS = 0.35, 0.5, 2.0, 2
+_CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS, _SAME_SIDE = 0.35, 0.5, 2.0, 2, 0.75
 _HELD_DEG_S = 0.5
 _SWINGS, _EVEN = 4, 0.4  # whole swings of like length
 _SAME_COURSE_DEG, _TURNED_S, _ALONG_DEG = 1.0, 10.0, 15.0
-_LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S = 0.55, 0.25, 8.0, 20.0
+_LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S, _FEWEST_SWINGS = 0.55, 0.25, 8.0, 120.0, 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,6 +45,7 @@ class Weaving:
     bank_deg: float
     bank_error_deg: float
     creep_deg_s: float
+    creep_error_deg_s: float
     swing_share: float  # of the bank's variance in its strongest line
     swing_deg: float  # standard deviation of the bank on the legs
 
@@ -52,7 +53,8 @@ class Weaving:
 def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot tell") -> Weaving:
     """Judge all straight legs of a flight.
 
-    Trim: |creep| > 0.35 deg/s, |mean bank| > 0.5° and more than two of its errors, to the same side on two legs or more; the
+    Trim: |creep| > 0.35 deg/s, |mean bank| > 0.5° and more than two of its errors, to the same side on three legs of four (two
+    at least); the
     side is opposite to the bank that holds against it. A tilted horizon looks the same at one speed, so that *trim* alone is
     said only where two speeds told it. Gain: more than 55 % of the bank's variance lies within a quarter of its strongest
     line, and it swings by more than 8°. Errors of means by Newey and West, legs together by inverse variance (Birge).
@@ -70,18 +72,27 @@ def weaving_of(track: Track, wind: Wind | None, *, told_by_speed: str = "cannot 
     if len(legs) < _LEGS:
         raise NotEnoughData(f"{len(legs)} straight leg{'' if len(legs) == 1 else 's'} of 20 s: fly four legs there and back")
     bank, error = combined(np.array([one.bank_deg for one in legs]), np.array([one.bank_error_deg for one in legs]))
-    creep = float(np.median([one.creep_deg_s for one in legs]))
+    creep, creep_error = _creep(legs, error, float(np.nanmedian(speed)))
     same_side = max(sum(one.bank_deg > 0 for one in legs), sum(one.bank_deg < 0 for one in legs))
-    is_trim = abs(creep) > _CREEP_DEG_S and abs(bank) > _BANK_DEG and abs(bank) > _SIGMAS * error and same_side >= _LEGS
+    is_one_sided = same_side >= max(_LEGS, math.ceil(_SAME_SIDE * len(legs)))
+    is_trim = abs(creep) > _CREEP_DEG_S and abs(bank) > _BANK_DEG and abs(bank) > _SIGMAS * error and is_one_sided
     line_hz, share, swing = _swing(track.bank_deg, parts)
     is_gain = share > _LINE_SHARE and swing > _SWING_DEG
     trim_word = "trim" if told_by_speed == "trim" else "trim_or_horizon"
     verdict = "both" if is_trim and is_gain else trim_word if is_trim else "navigation_gain" if is_gain else "none"
     return Weaving(
         verdict=verdict, side=("left" if bank > 0 else "right") if is_trim else None, line_hz=line_hz if is_gain else None,
-        legs=tuple(legs), bank_deg=bank, bank_error_deg=error, creep_deg_s=creep, swing_share=share,
-        swing_deg=swing,
+        legs=tuple(legs), bank_deg=bank, bank_error_deg=error, creep_deg_s=creep,
+        creep_error_deg_s=creep_error, swing_share=share, swing_deg=swing,
     )  # fmt: skip
+
+
+def _creep(legs: list[Leg], bank_error_deg: float, speed_m_s: float) -> tuple[float, float]:
+    """Median of the legs, and its error: from their scatter, at least that of the bank that explains the turning."""
+    own = np.array([one.creep_deg_s for one in legs])
+    scatter = 1.4826 * float(np.median(np.abs(own - np.median(own)))) if own.size > 2 else float(own.std(ddof=1))
+    by_bank = math.degrees(_G_M_S2 * math.radians(bank_error_deg) / max(speed_m_s, 3.0))
+    return float(np.median(own)), max(1.2533 * scatter / math.sqrt(own.size), by_bank)
 
 
 def _airspeed(track: Track, wind: Wind | None) -> FloatArray | None:
@@ -161,22 +172,25 @@ def _mean_bank(bank_deg: FloatArray) -> tuple[float, float]:
 
 
 def _swing(bank_deg: FloatArray, parts: list[slice]) -> tuple[float, float, float]:
-    """Strongest line of the bank on the legs [Hz], its share of the variance, and how far it swings [deg]."""
-    n = round(_WINDOW_S * RATE_HZ)
-    spectra, sds = [], []
-    for part in parts:
-        own = bank_deg[part]
-        own = own[np.isfinite(own)]
-        if own.size < n // 2:
-            continue
-        frequency, power = welch(own - own.mean(), fs=RATE_HZ, nperseg=min(n, own.size), nfft=n)
-        spectra.append(power)
-        sds.append(float(own.std()))
-    if not spectra:
+    """Strongest line of the bank on the legs [Hz], its share of the variance, and how far it swings [deg].
+
+    Whole legs, two minutes of each at most; a line of which they hold fewer than two swings has no share.
+    """
+    longest = round(_WINDOW_S * RATE_HZ)
+    banks = [own[np.isfinite(own)] for own in (bank_deg[part] for part in parts)]
+    banks = [own[:longest] for own in banks if own.size >= _LEAST_LEG_S * RATE_HZ / 2]
+    if not banks:
         return 0.0, 0.0, 0.0
-    power = np.mean(spectra, axis=0)
-    strongest = int(np.argmax(power[1:]) + 1)
+    spectra = [welch(own - own.mean(), fs=RATE_HZ, nperseg=own.size, nfft=longest) for own in banks]
+    frequency, power = spectra[0][0], np.mean([one[1] for one in spectra], axis=0)
+    window_s = float(np.median([own.size for own in banks])) / RATE_HZ
+    seen = frequency >= 0.5 / window_s
+    strongest = int(np.argmax(np.where(seen, power, 0.0)))
     line_hz = float(frequency[strongest])
-    inside = np.abs(frequency - line_hz) <= _LINE_WIDTH * line_hz
-    total = float(power[1:].sum())
-    return line_hz, float(power[inside].sum() / total) if total > 0 else 0.0, math.sqrt(float(np.mean(np.square(sds))))
+    swing = math.sqrt(float(np.mean([own.var() for own in banks])))
+    if line_hz * window_s < _FEWEST_SWINGS:
+        return line_hz, 0.0, swing
+    width = max(_LINE_WIDTH * line_hz, min(2.0 / window_s, 0.5 * line_hz))  # a Hann window's own width
+    inside = np.abs(frequency - line_hz) <= width
+    total = float(power[seen].sum())
+    return line_hz, float(power[inside & seen].sum() / total) if total > 0 else 0.0, swing

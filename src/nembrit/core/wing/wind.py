@@ -4,12 +4,14 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import uniform_filter1d
 from scipy.optimize import least_squares
 
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.types import FloatArray
 
-LEAST_TURN_DEG = 90.0
+LEAST_TURN_DEG, _LEAST_TURN_ALONE_DEG = 90.0, 150.0  # with airspeed, without
+_WEAVES_S = 8.0
 _PITOT_PRIOR_M_S, _WIND_PRIOR_M_S, _DRIFT_PRIOR_M_S = 0.7, 10.0, 4.0
 _TAU_S = 4.0  # gusts stay alike for so long
 _FLOOR_M_S = {True: 0.3, False: 0.5}  # with pitot, without
@@ -57,7 +59,7 @@ class Wind:
         """“5.2 m/s from the south-west”."""
         how = f"{self.speed_m_s:.1f} ± {self.half_axis_m_s:.1f} m/s"
         if not self.has_direction:
-            return f"{how}, its direction is not told"
+            return f"{how}, direction unknown"
         return f"{how} from the {direction_word(self.from_deg)}{', roughly' if self.is_rough else ''}"
 
 
@@ -81,7 +83,7 @@ def estimate_wind(north_m_s: FloatArray, east_m_s: FloatArray, *, rate_hz: float
 
     Raises
     ------
-    NotEnoughData : below 90° of turning in the air. InputError : for shapes that do not fit.
+    NotEnoughData : below 90° of turning over ground (150° without airspeed). InputError : for shapes that do not fit.
 
     Notes
     -----
@@ -105,9 +107,12 @@ def estimate_wind(north_m_s: FloatArray, east_m_s: FloatArray, *, rate_hz: float
     sigma = max(0.05, 1.4826 * float(np.median(np.abs(residual - np.median(residual)))))
     n_alike = max(1.0, 2 * _TAU_S * rate_hz)
     found = _solved(velocity, own, first[:2], first[2], sigma=sigma, weight=1 / math.sqrt(n_alike))
-    turned = _turned_deg(velocity - found[:2])
-    if turned < LEAST_TURN_DEG:
-        raise NotEnoughData(f"only {turned:.0f}° of turning: fly a circle or a box to tell the wind, a quarter turn at least")
+    turned, least = _turned_deg(velocity, rate_hz), LEAST_TURN_DEG if own is not None else _LEAST_TURN_ALONE_DEG
+    if turned < least:
+        how = "a quarter turn" if own is not None else "half a turn without airspeed"
+        raise NotEnoughData(
+            f"only {turned:.0f}° of turning over ground: fly a circle or a box to measure the wind, {how} at least"
+        )
     covariance = _covariance(found, velocity, own, sigma=sigma, weight=1 / math.sqrt(n_alike))
     half_axis = math.sqrt(5.991 * float(np.linalg.eigvalsh(covariance)[-1]))  # 95 % of two dimensions
     speed = float(np.median(np.hypot(*(velocity - found[:2]).T)))
@@ -160,7 +165,12 @@ def _covariance(found: FloatArray, velocity: FloatArray, own: FloatArray | None,
     return result
 
 
-def _turned_deg(air: FloatArray) -> float:
-    """Range of headings in the air, unwrapped; noise of single fixes smoothed over a second or so."""
-    heading = np.unwrap(np.arctan2(air[:, 1], air[:, 0]))
-    return float(np.degrees(heading.max() - heading.min()))
+def _turned_deg(velocity: FloatArray, rate_hz: float) -> float:
+    """Range of courses over ground, unwrapped, smoothed over eight seconds: weaving along a line is no turning.
+
+    Around the wind that was fitted it would prove nothing: a wrong wind makes its own turning.
+    """
+    width = max(1, round(_WEAVES_S * rate_hz))
+    smooth = np.stack([uniform_filter1d(own, width) for own in velocity.T], axis=1)
+    course = np.unwrap(np.arctan2(smooth[:, 1], smooth[:, 0]))
+    return float(np.degrees(course.max() - course.min()))

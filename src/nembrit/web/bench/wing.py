@@ -1,7 +1,6 @@
 """What the wing page of a plane's flight shows."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
@@ -9,44 +8,40 @@ from nembrit.core.analysis.wing import Wing
 from nembrit.core.wing.cure import LEAST_MOVE_US
 from nembrit.core.wing.gainflight import GainFlight
 from nembrit.core.wing.gainruns import gain_runs, is_saved
+from nembrit.core.wing.lurch import LURCHES_DPS, Lurch
 from nembrit.core.wing.rates import RateResponse, forward_word
 from nembrit.core.wing.trim import Trim
 from nembrit.core.wing.words import signed
 from nembrit.web.common.charts import Axis, Chart, Line
 
 _QUESTIONS = {
-    "trim": "Is it trimmed?",
-    "creep": "Does its heading creep?",
-    "weaving": "Does it weave, and why?",
-    "wind": "What did the wind do?",
-    "lurch": "Does it lurch at the switch to manual?",
-    "navigation": "Does it hold its lines?",
-    "return": "Can its return be trusted?",
-    "rate_response.roll": "How does roll follow?",
-    "rate_response.pitch": "How does pitch follow?",
-    "gain_flight.roll": "Have the automatic gains of roll settled?",
-    "gain_flight.pitch": "Have the automatic gains of pitch settled?",
+    "trim": "Trims, hands off",
+    "creep": "Heading creep",
+    "weaving": "Weaving on straight legs",
+    "wind": "Wind",
+    "lurch": "Lurch at the switch to manual",
+    "navigation": "Lines and circles",
+    "return": "Return home",
+    "rate_response.roll": "Rate response, roll",
+    "rate_response.pitch": "Rate response, pitch",
+    "gain_flight.roll": "Automatic gains, roll",
+    "gain_flight.pitch": "Automatic gains, pitch",
 }
 _VERDICTS = {
-    "none": "no side is preferred and nothing swings",
+    "none": "no pull to a side, no oscillation",
     "trim": "pulled to one side: a yaw trim",
     "trim_or_horizon": "pulled to one side: a yaw trim or a tilted horizon",
-    "navigation_gain": "swings by itself: the navigation is too tight",
-    "both": "pulled to one side, and the navigation swings",
+    "navigation_gain": "oscillates: the navigation gain is too high",
+    "both": "pulled to one side, and the navigation oscillates",
 }
+_CAUSES = {
+    "trim": ": a yaw trim", "horizon": ": a tilted horizon, or a motor that pulls", "both": ": a yaw trim and a tilted horizon",
+}  # fmt: skip
 _GAINS = {
     "settled": "settled", "still_rising": "still rising", "too_few": "too few holds", "not_settled": "not settled",
+    "never_moved": "never changed",
     "unknown": "the gain was not logged",
 }  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Move:
-    """What to move so that nothing is held any more."""
-
-    servo: str
-    old_us: float
-    new_us: float
 
 
 def wing_of(wing: Wing) -> dict[str, Any]:
@@ -56,29 +51,45 @@ def wing_of(wing: Wing) -> dict[str, Any]:
         "wing": wing,
         "headline": headline(wing),
         "verdict": _VERDICTS[weaving.verdict] if weaving else "",
-        "moves": moves(wing),
         "rates": [(axis, own, rate_words(own)) for axis, own in wing.rate_response.items()],
-        "is_pulled": weaving is not None and weaving.side is not None,
-        "axes": list(wing.trim.axes.items()) if wing.trim else [],
+        "flown_at": _flown_at(wing.trim),
+        "by_speed": wing.speeds.in_words if wing.speeds else "a yaw trim and a tilted horizon look the same at one airspeed",
+        "wind_removed": "wind removed" if wing.creep and wing.creep.wind_removed else "wind not removed, which may add 0.3 deg/s",
+        "lurches": [_lurch_words(one) for one in wing.lurches],
+        "axes": [pair for pair in wing.trim.axes.items() if pair[0] != "yaw"] if wing.trim else [],
         "open": [(_QUESTIONS.get(name, name), reason) for name, reason in wing.reasons.items()],
     }
+
+
+def _flown_at(trim: Trim | None) -> str:
+    """Throttle and airspeed at which trims were measured, as the rest of a sentence."""
+    if trim is None:
+        return ""
+    throttle = "" if trim.throttle is None else f", throttle {100 * trim.throttle:.0f} %"
+    return throttle + ("" if trim.airspeed_m_s is None else f", {trim.airspeed_m_s:.1f} m/s")
+
+
+def _lurch_words(lurch: Lurch) -> str:
+    rates = ", ".join(f"{axis} {signed(rate)} deg/s" for axis, rate in lurch.rates_dps.items())
+    return f"At {lurch.at_s:.0f} s: {rates}" + (": it lurches" if abs(lurch.largest[1]) > LURCHES_DPS else ": it stays")
 
 
 def rate_words(own: RateResponse) -> str:
     """What the feed-forward is, in words."""
     if own.forward_ratio is None:
-        return "not told"
+        return "could not be measured"
     ratio, (low, high) = own.forward_ratio
-    return f"{forward_word(own.forward_ratio)}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
+    word = forward_word(own.forward_ratio)
+    return f"{'not proven' if word == 'open' else word}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
 
 
 def headline(wing: Wing) -> str:
     """What it says, in one line."""
-    weaving = wing.weaving
-    if weaving is not None and weaving.side is not None:
-        return f"Pulled to the {weaving.side}, {abs(weaving.creep_deg_s):.1f} deg/s"
+    weaving, pull = wing.weaving, wing.pull
+    if pull is not None and pull.side is not None:
+        return f"Pulled to the {pull.side} by {abs(pull.creep_deg_s):.1f} deg/s{_CAUSES.get(pull.cause, '')}"
     if weaving is not None and weaving.verdict == "navigation_gain":
-        return f"Swings at {weaving.line_hz or 0:.2f} Hz: the navigation is too tight"
+        return f"Oscillates at {weaving.line_hz or 0:.2f} Hz: the navigation gain is too high"
     if wing.gain_flight:
         told = ", ".join(
             f"{axis} {_GAINS[own.verdict]}{f' at {own.gain_last:.3g}' if own.gain_last is not None else ''}"
@@ -94,11 +105,12 @@ def headline(wing: Wing) -> str:
 
 def _trim_in_words(trim: Trim) -> str:
     """The axis that is held most, or how far all are known to stand at most: the far end of the widest interval."""
-    axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-    if abs(own.trim_us) >= LEAST_MOVE_US:
-        return f"{axis.capitalize()} is held by {signed(own.trim_us)} ± {1.96 * own.error_us:.0f} µs"
-    reach_us = ceil(max(abs(end) for one in trim.axes.values() for end in one.interval_us))
-    return f"Trimmed within {reach_us} µs on every axis"
+    held = {axis: own for axis, own in trim.axes.items() if axis != "yaw"} or trim.axes
+    axis, own = max(held.items(), key=lambda pair: abs(pair[1].trim_us))
+    if abs(own.trim_us) >= LEAST_MOVE_US and abs(own.trim_us) > own.half_width_us:
+        return f"{axis.capitalize()} is held by {signed(own.trim_us)} ± {own.half_width_us:.0f} µs"
+    reach_us = ceil(max(abs(end) for one in held.values() for end in one.interval_us))
+    return f"Trimmed within {reach_us} µs: {' and '.join(sorted(held))}"
 
 
 def gain_rows(wing: Wing, earlier: Sequence[Wing], saved: Mapping[str, float]) -> list[dict[str, Any]]:
@@ -125,14 +137,3 @@ def gain_chart(axis: str, own: GainFlight) -> dict[str, Any]:
         y=Axis(label="gain", unit="1"),
         lines=[Line(label="after each hold", x=x, y=[round(value, 4) for value in own.gains], look="filtered", colour=axis)],
     ).as_json()  # fmt: skip
-
-
-def moves(wing: Wing) -> list[Move]:
-    """New servo centres, in whole microseconds, for those that stand off by 5 µs or more hands off."""
-    if wing.trim is None:
-        return []
-    return [
-        Move(servo=number, old_us=own.centre_us, new_us=round(own.centre_us + own.trim_us))
-        for number, own in wing.trim.servos.items()
-        if abs(own.trim_us) >= LEAST_MOVE_US
-    ]

@@ -2,8 +2,8 @@ from typing import Any
 
 from django import forms
 
-from nembrit.web.ground.models import Obstacle, Profile, ReturnRule
-from nembrit.web.ground.services import CAREFUL, ENDINGS
+from nembrit.web.ground.models import RULE_FIELDS, Obstacle, Profile, ReturnRule
+from nembrit.web.ground.services import CAREFUL, ENDINGS, WAYS
 
 
 class ObstacleForm(forms.Form):
@@ -31,11 +31,12 @@ class ObstacleForm(forms.Form):
 class RuleForm(forms.ModelForm):  # type: ignore[type-arg]  # Django’s forms take no parameter
     """What a return must do."""
 
-    ends = forms.ChoiceField(choices=ENDINGS, label="Ends so")
+    ends = forms.ChoiceField(choices=ENDINGS, label="Ends by")
+    turn_way = forms.ChoiceField(choices=WAYS, label="Turns")
 
     class Meta:
         model = ReturnRule
-        fields = ("turns_within_s", "lowest_m", "overshoot_most_m", "clear_by_m", "ends", "ends_within_m")
+        fields = RULE_FIELDS
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

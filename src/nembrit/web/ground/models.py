@@ -28,24 +28,32 @@ class Obstacle(models.Model):
         return self.name
 
 
+RULE_FIELDS = (
+    "turns_within_s", "turn_way", "lowest_m", "overshoot_most_m", "airspeed_least_m_s", "clear_by_m", "ends", "ends_within_m",
+    "battery_least_v",
+)  # fmt: skip
+
+
 class ReturnRule(models.Model):
     """What a return of a craft must do; never changed, written anew, so that it can be told what stood before a flight."""
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="return_rules")
     turns_within_s = models.FloatField("turns within, s")
     lowest_m = models.FloatField("stays above, m")
-    overshoot_most_m = models.FloatField("climbs past its height by at most, m")
-    clear_by_m = models.FloatField("passes above what stands there by, m")
-    ends = models.CharField("ends so", max_length=6)
-    ends_within_m = models.FloatField("comes within, m of home")
+    overshoot_most_m = models.FloatField("climbs above its return height by at most, m")
+    clear_by_m = models.FloatField("clears obstacles by, m")
+    ends = models.CharField("ends by", max_length=6)
+    ends_within_m = models.FloatField("comes home within, m")
+    turn_way = models.CharField("turns", max_length=6, default="either")
+    airspeed_least_m_s = models.FloatField("flies at least, m/s", default=0.0, help_text="0: not asked")
+    battery_least_v = models.FloatField("arrives with at least, V", default=0.0, help_text="0: not asked")
     written_at = models.DateTimeField()
 
     class Meta:
         ordering = ("-written_at", "-id")
 
     def values(self) -> dict[str, Any]:
-        names = ("turns_within_s", "lowest_m", "overshoot_most_m", "clear_by_m", "ends", "ends_within_m")
-        return {name: getattr(self, name) for name in names}
+        return {name: getattr(self, name) for name in RULE_FIELDS}
 
 
 class Profile(models.Model):

@@ -12,6 +12,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.types import FloatArray
 from nembrit.core.wing import obstacles as core
 from nembrit.core.wing.returnrule import ENDS, ReturnRule
+from nembrit.core.wing.returnrule import WAYS as _WAYS
 from nembrit.core.wing.sight import heights_needed
 from nembrit.core.wing.terrain import MOST_PLACES, grid_of, is_grid, profile_between, reach_at, two_columns
 from nembrit.web.common.charts import Axis, Chart, Line
@@ -20,6 +21,7 @@ from nembrit.web.ground.models import ReturnRule as RuleRow
 from nembrit.web.hangar.models import Craft
 
 ENDINGS = list(ENDS.items())
+WAYS = list(_WAYS.items())
 CAREFUL = ReturnRule()
 _FAR_M = 5000.0
 _MOST_BYTES = 8_000_000

@@ -8,27 +8,14 @@ from nembrit.core.analysis.wing import Wing
 from nembrit.core.errors import InputError
 from nembrit.core.setup.configuration import number
 from nembrit.core.tuning.translate import like
-from nembrit.core.wing.cure import (
-    LEAST_MOVE_US,
-    TrimCheck,
-    loosened,
-    new_centres,
-    surely_held,
-    trim_check,
-    yaw_step,
-    yaw_trim_of,
-)
+from nembrit.core.wing.cure import LEAST_MOVE_US, TrimCheck, loosened, trim_check, yaw_trim_of
 from nembrit.core.wing.gainruns import GainRuns, gain_runs, is_saved, less_p
-from nembrit.core.wing.trim import Trim
-from nembrit.core.wing.words import signed
-from nembrit.web.bench.results import by_flight
+from nembrit.core.wing.trimstep import MOVE, TrimStep
+from nembrit.web.bench.trims import next_trim, recent
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import centres_of, core_settings, name_map, saved_forward, surfaces_of
 from nembrit.web.tunes.models import Slip
-
-_RECENT = 8
-_YAW_FIRST = "yaw first: a part of the roll that is held is held against the sideslip, and goes with it"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,107 +28,44 @@ class Filled:
     notes: tuple[str, ...]
 
 
-def recent(craft: Craft, configuration: Configuration | None, *, most: int = _RECENT) -> list[tuple[Flight, Wing]]:
-    """The newest flights with these settings (None: with any) that a plane's questions were asked of, newest first."""
-    rows = craft.flights.active() if configuration is None else craft.flights.active().filter(configuration=configuration)
-    flights = list(rows.select_related("configuration")[:most])
-    return [(flight, own.wing) for flight, own in by_flight(flights, "wing") if own is not None and own.wing is not None]
-
-
 def trims(craft: Craft, latest: Configuration) -> Filled | None:
-    """New servo centres from the newest flights with these settings: what is held, and a step of yaw against a pull.
+    """New servo centres from the flights with the present ones, or what has to be flown or levelled before anything is moved.
 
     Raises InputError where something has to move and no setting is known as a centre.
     """
-    flown = _with_these_centres(craft, latest)
-    held = next(((flight, wing.trim) for flight, wing in flown if wing.trim is not None), None)
-    pulled = next(((flight, wing) for flight, wing in flown if wing.weaving is not None), None)
-    by_speed = next((wing.told_by_speed for _, wing in flown if wing.told_by_speed != "cannot tell"), "cannot tell")
-    if held is None and pulled is None:
+    step = next_trim(craft)
+    flown = recent(craft, None)
+    if step is None or not flown:
         return None
-    step, notes = None, []
-    if pulled is not None and pulled[1].weaving is not None and pulled[1].weaving.side is not None:
-        if by_speed == "trim":
-            step = yaw_step(_history(craft))
-            notes += [_YAW_FIRST] if held else []
-            notes += ["a first step of yaw: how much it does is known after it"] if step and step.is_first else []
-        elif by_speed == "horizon":
-            notes.append("the pull falls with speed: a tilted horizon, no trim. Level the controller on the bench instead")
-        else:
-            notes.append("one speed cannot tell a yaw trim from a tilted horizon: fly the card “Two speeds” before yaw is moved")
-    surfaces = surfaces_of(craft, latest)
-    sure = surely_held(held[1]) if held is not None else {}
-    if pulled is not None and pulled[1].weaving is not None and pulled[1].weaving.side is not None:
-        # roll that is held while something pulls is mostly held against the sideslip
-        sure = {} if step else {axis: value for axis, value in sure.items() if axis == "pitch"}
-    directions = {int(servo): own.direction for servo, own in held[1].servos.items()} if held is not None else {}
-    unknown = [one.servo for one in surfaces if one.direction is None and directions.get(one.servo) is None]
-    if unknown and (sure or step):
-        told = ", ".join(map(str, unknown))
-        notes.append(f"servo {told} stays: which way it counts is not known; say it on the page “What moves what”")
-    moved = new_centres(surfaces, sure, step.step_us if step else 0.0, directions=directions)
     names = centres_of(latest)
-    values = {names[servo][0]: f"{value:.0f}" for servo, value in moved.items() if servo in names}
-    if moved and not values:
-        told = ", ".join(f"servo {servo} → {value:.0f} µs" for servo, value in moved.items())
-        raise InputError(f"{told}; but no setting is known as a servo centre: say it on the page “What the names mean”")
-    flight = held[0] if held else (pulled[0] if pulled else flown[0][0])
-    if not values:
-        return Filled(flight=flight, values={}, text={}, notes=tuple(notes))
-    notes.insert(0, "set the radio’s own trims back to zero when the centres are moved")
-    return Filled(
-        flight=flight,
-        values=values,
-        text=_trim_text(values, None if step else held, pulled if step else None),
-        notes=tuple(notes),
-    )
+    values = {names[move.servo][0]: f"{move.new_us:.0f}" for move in step.moves if move.servo in names}
+    if step.moves and not values:
+        told = "; ".join(move.in_words for move in step.moves)
+        raise InputError(f"{told}. But no setting is known as a servo centre: say it on the page “What the names mean”")
+    notes = [*(move.in_words for move in step.moves), *step.notes]
+    if step.kind != MOVE:
+        return Filled(flight=flown[0][0], values={}, text={}, notes=(f"{step.headline}: {step.why[-1]}", step.expect, *notes))
+    notes.append("set the radio’s own trims back to zero when the centres are moved")
+    return Filled(flight=flown[0][0], values=values, text=_trim_text(step), notes=tuple(notes))
 
 
-def _with_these_centres(craft: Craft, latest: Configuration) -> list[tuple[Flight, Wing]]:
-    """The newest flights whose servos were centred as they are now, whatever else was changed since."""
-    centres = centres_of(latest)
-    found = recent(craft, None, most=2 * _RECENT)
-    return [(flight, wing) for flight, wing in found if flight.configuration and centres_of(flight.configuration) == centres]
-
-
-def _trim_text(values: Mapping[str, str], held: tuple[Flight, Trim] | None, pulled: tuple[Flight, Wing] | None) -> dict[str, Any]:
-    weaving = pulled[1].weaving if pulled else None
-    is_pulled = weaving is not None and weaving.side is not None
-    why = []
-    if is_pulled and pulled is not None and weaving is not None:
-        why.append(f"Pulled to the {weaving.side} by {abs(weaving.creep_deg_s):.1f} deg/s in flight {pulled[0].number}.")
-    axis = None
-    if held is not None and held[1].axes:
-        axis, own = max(held[1].axes.items(), key=lambda pair: abs(pair[1].trim_us))
-        if abs(own.trim_us) >= LEAST_MOVE_US:
-            why.append(f"{axis.capitalize()} is held by {signed(own.trim_us)} µs hands off in flight {held[0].number}.")
+def _trim_text(step: TrimStep) -> dict[str, Any]:
+    axis = "roll" if "roll" in step.headline else "pitch"
     return {
-        "title": ", ".join(f"{name} → {value}" for name, value in values.items())[:120], "why": " ".join(why),
-        "expect": "Hands off it flies straight, and nothing lurches at the switch to manual.",
+        "title": step.headline[:120], "why": " ".join(step.why), "expect": step.expect,
         "risk": "Switch to manual high up, hands ready; back at once if it lurches.",
-        "primary_metric": "pull" if is_pulled else f"held_trim.{axis or 'roll'}", "direction": "lower",
-        "card_key": "wing_tracks" if is_pulled else "wing_trim",
+        "primary_metric": "pull" if step.is_yaw else f"held_trim.{axis}", "direction": "lower", "card_key": step.card,
     }  # fmt: skip
-
-
-def _history(craft: Craft) -> list[tuple[float, float]]:
-    """Yaw trim and pull of the flights with straight legs, oldest first."""
-    found = []
-    for flight, wing in recent(craft, None, most=30):
-        trim = yaw_trim_of(surfaces_of(craft, flight.configuration)) if flight.configuration else None
-        if trim is not None and wing.weaving is not None:
-            found.append((trim, wing.weaving.creep_deg_s))
-    return found[::-1]
 
 
 # --- the navigation waits for the trim, and comes back after it
 
 
 def pull_stands(craft: Craft) -> tuple[Flight, str] | None:
-    """The newest flight with straight legs, and the side that it is pulled to, if it is."""
+    """The newest flight that measured a pull, and the side that it is pulled to, if it is."""
     for flight, wing in recent(craft, None):
-        if wing.weaving is not None:
-            return (flight, wing.weaving.side) if wing.weaving.side else None
+        if wing.pull is not None:
+            return (flight, wing.pull.side) if wing.pull.side else None
     return None
 
 
@@ -240,5 +164,5 @@ def check_of(slip: Slip) -> list[tuple[Flight, TrimCheck]]:
     base, result = slip.base_configuration, slip.result_configuration
     yaws = [yaw_trim_of(surfaces_of(craft, one)) for one in (base, result)]
     moved_yaw = None not in yaws and abs((yaws[1] or 0.0) - (yaws[0] or 0.0)) >= LEAST_MOVE_US
-    found = [(flight, trim_check(wing.trim, wing.lurches, wing.weaving, moved_yaw=moved_yaw)) for flight, wing in flown]
+    found = [(flight, trim_check(wing.trim, wing.lurches, wing.pull, moved_yaw=moved_yaw)) for flight, wing in flown]
     return [(flight, check) for flight, check in found if check.told][::-1]

@@ -16,7 +16,7 @@ from nembrit.core.setup.craft import Surface
 from nembrit.core.types import FloatArray
 
 LOG_HZ, STEER_HZ, START_M, TRAVEL_US = 10, 50, 114.4, 400.0
-_FIELD_M = 800.0  # of home above the sea
+_FIELD_M = {True: 800.0, False: 400.0}  # of home above the sea: a glider without a motor sinks a long way
 SETTLED_S = 20.0
 _FT, _KT, _RUNS = 0.3048, 0.5144, 2  # steps of the model between two commands
 _PLACE_DEG, _PER_DEG = (51.0, 0.0), 111_250.0
@@ -87,7 +87,7 @@ class Foreign:
         self.model.set_debug_level(0)
         self.model.load_model(model)
         self.model.set_dt(1 / STEER_HZ / _RUNS)
-        start = {"h-sl-ft": (START_M + _FIELD_M) / _FT, "vc-kts": self.speed_m_s / _KT, "psi-true-deg": 0}
+        start = {"h-sl-ft": (START_M + _FIELD_M[True]) / _FT, "vc-kts": self.speed_m_s / _KT, "psi-true-deg": 0}
         for name, value in (start | {"lat-gc-deg": _PLACE_DEG[0], "long-gc-deg": _PLACE_DEG[1]}).items():
             self.model[f"ic/{name}"] = value
         self.model.run_ic()
@@ -148,7 +148,7 @@ class Foreign:
         return State(
             north_m=(own["position/lat-geod-deg"] - self.origin[0]) * _PER_DEG,
             east_m=(own["position/long-gc-deg"] - self.origin[1]) * _PER_DEG * math.cos(math.radians(self.origin[0])),
-            height_m=own["position/h-sl-ft"] * _FT - _FIELD_M, heading_deg=own["attitude/psi-deg"],
+            height_m=own["position/h-sl-ft"] * _FT - _FIELD_M[bool(self.throttle)], heading_deg=own["attitude/psi-deg"],
             course_deg=math.degrees(math.atan2(east, north)) % 360, speed_m_s=math.hypot(north, east),
             airspeed_m_s=own["velocities/vtrue-fps"] * _FT, bank_deg=math.degrees(own["attitude/phi-rad"]),
             throttle=own["fcs/throttle-cmd-norm"] if self.throttle else 0.0, aileron=self.aileron, elevator=self.elevator,

@@ -20,7 +20,7 @@ _CREEP_DEG_S, _BANK_DEG, _SIGMAS, _LEGS, _SAME_SIDE = 0.35, 0.5, 2.0, 2, 0.75
 _HELD_DEG_S = 0.5
 _SWINGS, _EVEN = 4, 0.4  # whole swings of like length
 _SAME_COURSE_DEG, _TURNED_S, _ALONG_DEG = 1.0, 10.0, 15.0
-_LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S, _FEWEST_SWINGS = 0.55, 0.25, 8.0, 120.0, 2.0
+_LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S, _FEWEST_SWINGS = 0.55, 0.25, 8.0, 120.0, 1.5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -174,7 +174,7 @@ def _mean_bank(bank_deg: FloatArray) -> tuple[float, float]:
 def _swing(bank_deg: FloatArray, parts: list[slice]) -> tuple[float, float, float]:
     """Strongest line of the bank on the legs [Hz], its share of the variance, and how far it swings [deg].
 
-    Whole legs, two minutes of each at most; a line of which they hold fewer than two swings has no share.
+    Whole legs, two minutes of each at most; a line of which they hold fewer than one and a half swings has no share.
     """
     longest = round(_WINDOW_S * RATE_HZ)
     banks = [own[np.isfinite(own)] for own in (bank_deg[part] for part in parts)]

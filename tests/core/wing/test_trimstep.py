@@ -63,8 +63,8 @@ class TestStep:
                 ["left ruddervator 1500 → 1515 µs: trailing edge up", "right ruddervator 1500 → 1515 µs: trailing edge down"],
             ),
             (ELEVONS, HELD, pull(1.2, "trim"), "no surface here moves yaw", []),
-            (ELEVONS, {"roll": (12.0, 1.0)}, pull(0.0), "controller holds: roll", ["left elevon 1500 → 1488 µs: trailing edge
-            down"]), (SURFACES, {"roll": (7.0, 4.0), "pitch": (-3.0, 2.0)}, pull(0.0), "Trimmed within 16 µs: pitch, roll", []),
+            (ELEVONS, {"roll": (12.0, 1.0)}, pull(0.0), "controller holds: roll",
+             ["left elevon 1500 → 1488 µs: trailing edge down"]), (SURFACES, {"roll": (7.0, 4.0), "pitch": (-3.0, 2.0)}, pull(0.0), "Trimmed within 16 µs: pitch, roll", []),
             (SURFACES, {"yaw": (30.0, 1.0)}, pull(0.0), None, []),  # nothing holds yaw: its servos tell no trim
             (SURFACES, HELD, None, "controller holds: roll", []),
         ],
@@ -138,7 +138,7 @@ class TestHonesty:
         channels = dict(own.channels) | {
             role: own.channels[role] + ground_m for role in ("altitude", "altitude_wanted") if role in own.channels
         }
-        modes = list(own.labels["mode"][int(k)] for k in own.channels["mode"])
+        modes = [own.labels["mode"][int(k)] for k in own.channels["mode"]]
         if stands:  # five seconds on the ground before the launch
             n = round(5 * own.sample_rate_hz)
             channels = {role: np.concatenate([np.full(n, values[0]), values]) for role, values in channels.items()}

@@ -22,7 +22,7 @@ from nembrit.core.simulate.plane.airframe import AIRFRAMES, Airframe, PlaneFault
 from nembrit.core.simulate.plane.flight import PlaneFlight, fly_plane
 from nembrit.core.wing.trim import trim_of
 
-FIRST_SEED = 731540000  # drawn for this run; not used anywhere else
+FIRST_SEED = 846200000  # drawn for this run; not used anywhere else
 SURFACES: dict[str, tuple[Surface, ...]] = {
     "v_tail": (
         Surface(servo=1, role="aileron", direction=1), Surface(servo=2, role="aileron", direction=1),
@@ -102,7 +102,7 @@ def told(flight: PlaneFlight, surfaces: tuple[Surface, ...]) -> Wing:
     return there(analyse(Flight(recording, craft=facts), only=("wing",)).wing)
 
 
-def _neutral(surfaces: Sequence[Surface], axis: str, size_us: float) -> dict[str, float]:
+def neutral_of(surfaces: Sequence[Surface], axis: str, size_us: float) -> dict[str, float]:
     """Neutral pulses that put one axis off."""
     found = {}
     for one in surfaces:
@@ -121,10 +121,11 @@ def trim_case(number: int) -> dict[str, float | bool]:
     plane = drawn(number)
     rng = np.random.default_rng(FIRST_SEED + 50_000 + number)
     off = float(rng.uniform(-40, 40))
-    neutral = _neutral(plane.surfaces, "roll", off)
-    windy = trim_of(_recording(plane.fly("trim", neutral_us=neutral)), plane.surfaces)
+    neutral = neutral_of(plane.surfaces, "roll", off)
+    windy = trim_of(recording_of(plane.fly("trim", neutral_us=neutral)), plane.surfaces)
     still = trim_of(
-        _recording(replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("trim", neutral_us=neutral)), plane.surfaces
+        recording_of(replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("trim", neutral_us=neutral)),
+        plane.surfaces,
     )
     return {
         "roll_us": windy.axes["roll"].trim_us - still.axes["roll"].trim_us,
@@ -134,7 +135,7 @@ def trim_case(number: int) -> dict[str, float | bool]:
     }  # fmt: skip
 
 
-def _recording(flight: PlaneFlight) -> Recording:
+def recording_of(flight: PlaneFlight) -> Recording:
     return Recording.of(flight.channels, sample_rate_hz=flight.log_hz, modes=flight.modes)
 
 
@@ -150,7 +151,7 @@ def weaving_case(job: tuple[int, str]) -> dict[str, object]:
     faults: dict[str, object] = {}
     autopilot = None
     if fault in ("trim", "both"):
-        faults["neutral_us"] = _neutral(plane.surfaces, "yaw", side * float(rng.uniform(18, 32)))
+        faults["neutral_us"] = neutral_of(plane.surfaces, "yaw", side * float(rng.uniform(18, 32)))
     if fault in ("gain", "both"):
         faults["tight"] = float(rng.uniform(4, 8))
     if fault == "horizon":
@@ -167,7 +168,7 @@ def creep_case(number: int) -> dict[str, float | bool]:
     """Hands off for half a minute and more, after a box that tells the wind; truth from still air."""
     plane = drawn(number, kinds=("v_tail", "t_tail"))
     rng = np.random.default_rng(FIRST_SEED + 70_000 + number)
-    neutral = _neutral(plane.surfaces, "yaw", float(rng.uniform(-30, 30)))
+    neutral = neutral_of(plane.surfaces, "yaw", float(rng.uniform(-30, 30)))
     found = told(plane.fly("creep", neutral_us=neutral), plane.surfaces)
     still = replace(plane, gusts_ratio=0.0, wind_m_s=0.0, noise_ratio=0.0).fly("creep", neutral_us=neutral)
     part = slice(round(28 * still.log_hz), round(58 * still.log_hz))
@@ -186,11 +187,12 @@ def speeds_case(number: int) -> dict[str, str]:
     side = 1.0 if rng.random() < 0.5 else -1.0
     wanted = "trim" if number % 2 else "horizon"
     faults: dict[str, object] = (
-        {"neutral_us": _neutral(plane.surfaces, "yaw", side * float(rng.uniform(15, 30)))}
+        {"neutral_us": neutral_of(plane.surfaces, "yaw", side * float(rng.uniform(15, 30)))}
         if wanted == "trim"
         else {"tilt_deg": side * float(rng.uniform(1.5, 3.0))}
     )
-    return {"wanted": wanted, "told": told(plane.fly("speeds", wind_m_s=0.4, **faults), plane.surfaces).told_by_speed}
+    speeds = told(plane.fly("speeds", wind_m_s=0.4, **faults), plane.surfaces).speeds
+    return {"wanted": wanted, "told": speeds.verdict if speeds else "cannot tell"}
 
 
 def wind_case(job: tuple[int, str, bool]) -> dict[str, float | bool]:

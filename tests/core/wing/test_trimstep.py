@@ -64,7 +64,8 @@ class TestStep:
             ),
             (ELEVONS, HELD, pull(1.2, "trim"), "no surface here moves yaw", []),
             (ELEVONS, {"roll": (12.0, 1.0)}, pull(0.0), "controller holds: roll",
-             ["left elevon 1500 → 1488 µs: trailing edge down"]), (SURFACES, {"roll": (7.0, 4.0), "pitch": (-3.0, 2.0)}, pull(0.0), "Trimmed within 16 µs: pitch, roll", []),
+             ["left elevon 1500 → 1488 µs: trailing edge down"]),
+            (SURFACES, {"roll": (7.0, 4.0), "pitch": (-3.0, 2.0)}, pull(0.0), "Trimmed within 16 µs: pitch, roll", []),
             (SURFACES, {"yaw": (30.0, 1.0)}, pull(0.0), None, []),  # nothing holds yaw: its servos tell no trim
             (SURFACES, HELD, None, "controller holds: roll", []),
         ],

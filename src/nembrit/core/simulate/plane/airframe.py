@@ -73,12 +73,13 @@ def airframe_of(surfaces: Sequence[Surface]) -> str:
     roles = {one.role for one in surfaces}
     if {"elevon_left", "elevon_right"} <= roles:
         return "flying_wing"
-    if "aileron" in roles and {"v_tail_left", "v_tail_right"} <= roles:
+    has_ailerons = bool(roles & {"aileron", "aileron_left", "aileron_right"})
+    if has_ailerons and ({"v_tail_left", "v_tail_right"} <= roles or {"a_tail_left", "a_tail_right"} <= roles):
         return "v_tail"
-    if {"aileron", "elevator"} <= roles:
+    if has_ailerons and "elevator" in roles:
         return "t_tail"
     raise InputError(
-        "say first what the servos move, on the page “What moves what”: the simulator needs ailerons with an elevator "
+        "say first what the servos move, on the page “Control surfaces”: the simulator needs ailerons with an elevator "
         "or both sides of a V-tail, or two elevons"
     )
 
@@ -95,6 +96,16 @@ class PlaneFaults:
     pitot_offset_m_s: float = 0.0
     turns_early_m: float = 0.0  # return home turns this far below its height
     climbs_over_m: float = 0.0  # return home climbs this far past its height before it comes back to it
+    servo_slop_us: float = 0.0  # play of the linkages: the surface follows only beyond half of it
+    gps_gap_ratio: float = 0.0  # share of the time without fixes, in gaps of two seconds
+    baro_drift_m: float = 0.0  # over ten minutes
+    steers_by_heading: bool = False  # the navigation takes the nose for the course
+    forward_power: float = 1.0  # of one over airspeed, in the feed-forward
+    holds_attitude: bool = False  # the integrator works on the attitude, not on the rate
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.gps_gap_ratio < 0.9 or not 0 <= self.servo_slop_us <= 100:
+            raise InputError("gaps of fixes are a share from 0 to 0.9, the play of a servo lies from 0 to 100 µs")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

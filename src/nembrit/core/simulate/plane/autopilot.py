@@ -25,6 +25,7 @@ class Seen:
     pitch: float
     rates: tuple[float, float, float]
     course: float
+    heading: float
     speed_m_s: float
     airspeed_m_s: float
     height_m: float
@@ -157,7 +158,8 @@ class Controller:
     def _steer(self, course: float, seen: Seen, asked: Asked, base: float = 0.0) -> float:
         asked.course = course
         gain = SOUND_COURSE * self.numbers.navigation * self.faults.tight
-        return _within(base + gain * _wrapped(course - seen.course), _MOST_BANK)
+        flown = seen.heading if self.faults.steers_by_heading else seen.course
+        return _within(base + gain * _wrapped(course - flown), _MOST_BANK)
 
     def _follow(self, course: float, line: tuple[float, float], seen: Seen, asked: Asked) -> float:
         north, east = seen.north_m - line[0], seen.east_m - line[1]
@@ -195,11 +197,12 @@ class Controller:
         return self._circle((0.0, 0.0), seen, asked)
 
     def _surfaces(self, asked: Asked, wish: Wish, seen: Seen, dt: float) -> None:
-        slow = self.cruise_m_s / max(seen.airspeed_m_s, 5.0)
+        slow = (self.cruise_m_s / max(seen.airspeed_m_s, 5.0)) ** self.faults.forward_power
         p, q, r = seen.rates
         roll_error, pitch_error = asked.roll_rate - p, asked.pitch_rate - q
         roll_p, pitch_p = (self.numbers.proportional.get(axis, 1.0) for axis in ("roll", "pitch"))
-        self.held_roll = _within(self.held_roll + 0.25 * roll_error * dt, 0.35)
+        missed = 1.5 * (asked.bank - seen.bank) if self.faults.holds_attitude and asked.bank is not None else roll_error
+        self.held_roll = _within(self.held_roll + 0.25 * missed * dt, 0.35)
         self.held_pitch = _within(self.held_pitch + 0.6 * pitch_error * dt, 0.5)
         asked.aileron = _within(
             self.found["roll"] * asked.roll_rate * slow / roll_power(self.plane, self.cruise_m_s)

@@ -76,6 +76,7 @@ def fly_plane(
     sensors = Sensors(faults=world.faults, dt=controls * dt, airspeed=cruise, ground=moving[:2], height=_LAUNCHED_M)
     aileron = elevator = rudder = 0.0
     throttle, airspeed, servo, motor = 0.5, cruise, dt / _SERVO_LAG_S, dt / _MOTOR_LAG_S
+    at, play = [0.0, 0.0, 0.0], world.faults.servo_slop_us / 2 / _TRAVEL_US
     air = _Air(world, dt)
     rows: list[dict[str, float]] = []
     modes: list[str] = []
@@ -89,12 +90,13 @@ def fly_plane(
         aileron += (asked.aileron - aileron) * servo
         elevator += (asked.elevator - elevator) * servo
         rudder += (asked.rudder - rudder) * servo
+        at = [_with_play(stands, moved, play) for stands, moved in zip(at, (aileron, elevator, rudder), strict=True)]
         throttle += (asked.throttle - throttle) * motor
         if k % every == 0:
             rows.append(_row(seen, wish, asked, surfaces, controller.shown, throttle, home_deg, float(x[8])))
             modes.append(asked.mode if not wish.finds_gains else "gains")
         airspeed, *way_now, _ = advance(
-            x, aileron - off[0], elevator - off[1], rudder - off[2], throttle,
+            x, at[0] - off[0], at[1] - off[1], at[2] - off[2], throttle,
             wind[0] + gust[0], wind[1] + gust[1], gust[2], gust[3], plane, dt,
         )  # fmt: skip
         moving = (way_now[0], way_now[1], way_now[2])
@@ -105,6 +107,11 @@ def fly_plane(
         if not (role.startswith("gain.") and np.isnan(values).all())
     }
     return PlaneFlight(t_s=np.arange(len(rows)) / world.log_hz, channels=kept, modes=tuple(modes), log_hz=world.log_hz)
+
+
+def _with_play(stands: float, moved: float, play: float) -> float:
+    """Where a surface stands whose linkage has play: it stays until the servo has gone through it."""
+    return min(max(stands, moved - play), moved + play)
 
 
 class _Air:
@@ -133,13 +140,15 @@ def _offsets(surfaces: Sequence[Surface], neutral_us: Mapping[str, float]) -> di
     by_role: dict[str, list[float]] = {}
     for one in surfaces:
         moved = (one.direction or 1) * (float(neutral_us.get(str(one.servo), one.centre_us)) - one.centre_us)
-        by_role.setdefault(one.role, []).append(moved)
+        by_role.setdefault("aileron" if one.role.startswith("aileron") else one.role, []).append(moved)
     found = {
         axis: float(np.mean(by_role[role])) if role in by_role else 0.0
         for axis, role in (("roll", "aileron"), ("pitch", "elevator"), ("yaw", "rudder"))
     }
     for left, right, pair, axis in (
-        ("v_tail_left", "v_tail_right", "v_tail", "yaw"), ("elevon_left", "elevon_right", "elevons", "roll"),
+        ("v_tail_left", "v_tail_right", "v_tail", "yaw"),
+        ("a_tail_left", "a_tail_right", "a_tail", "yaw"),
+        ("elevon_left", "elevon_right", "elevons", "roll"),
     ):  # fmt: skip
         if left in by_role and right in by_role:
             common, against = split(by_role[left][0], by_role[right][0], pair)
@@ -183,10 +192,13 @@ def _or_nan(value: float | None, shown: object = None) -> float:
 def _pulses(surfaces: Sequence[Surface], moved_us: Mapping[str, float]) -> dict[int, float]:
     """Pulses of every servo for deflections by axis, within each servo's travel."""
     tail = joined(moved_us["pitch"], moved_us["yaw"], "v_tail")
+    inverted = joined(moved_us["pitch"], moved_us["yaw"], "a_tail")
     elevons = joined(moved_us["pitch"], moved_us["roll"], "elevons")
     asked = {
-        "aileron": moved_us["roll"], "elevator": moved_us["pitch"], "rudder": moved_us["yaw"], "flap": 0.0,
+        **dict.fromkeys(("aileron", "aileron_left", "aileron_right"), moved_us["roll"]),
+        "elevator": moved_us["pitch"], "rudder": moved_us["yaw"], "flap": 0.0,
         "v_tail_left": float(tail[0]), "v_tail_right": float(tail[1]),
+        "a_tail_left": float(inverted[0]), "a_tail_right": float(inverted[1]),
         "elevon_left": float(elevons[0]), "elevon_right": float(elevons[1]),
     }  # fmt: skip
     return {

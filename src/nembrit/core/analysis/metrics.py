@@ -1,6 +1,6 @@
 """The numbers that flights are compared by."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from nembrit.core.analysis.analysis import Analysis
 from nembrit.core.analysis.flight import Flight
@@ -10,7 +10,7 @@ from nembrit.core.errors import CoreError
 from nembrit.core.noise.bands import BandLevel
 from nembrit.core.trials.metrics import flight_metrics
 from nembrit.core.types import AXES
-from nembrit.core.wing.numbers import wing_numbers
+from nembrit.core.wing.numbers import wing_errors, wing_numbers
 
 _NOISE_CHANNELS = ("gyro_raw", "gyro")
 
@@ -23,6 +23,7 @@ class Metrics:
     """
 
     values: dict[str, float]
+    errors: dict[str, float] = field(default_factory=dict)  # standard errors, of what a flight measures with one
     noise_channel: str  # the gyro that noise was measured on: gyro_raw, gyro, or nothing
     sample_rate_hz: float
     window_s: float  # how long the usable part is
@@ -54,8 +55,11 @@ def _run(flight: Flight) -> Metrics:
     recording = flight.recording
     if flight.craft.kind == "fixed_wing":
         wing = wing_of(flight)
-        values = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation, wing.rate_response)
-        return Metrics(values=values, noise_channel="", sample_rate_hz=recording.sample_rate_hz, window_s=recording.duration_s)
+        values = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation, wing.rate_response, wing.pull)
+        return Metrics(
+            values=values, errors=wing_errors(wing.trim, wing.weaving, wing.navigation, wing.pull), noise_channel="",
+            sample_rate_hz=recording.sample_rate_hz, window_s=recording.duration_s,
+        )  # fmt: skip
     heard = [family for family in _NOISE_CHANNELS if any(recording.has(f"{family}.{axis}") for axis in AXES)]
     return Metrics(
         values=metrics_of(flight),
@@ -65,4 +69,4 @@ def _run(flight: Flight) -> Metrics:
     )
 
 
-METRICS = Analysis(key="metrics", version=4, result=Metrics, run=_run, in_words="numbers to compare flights by")
+METRICS = Analysis(key="metrics", version=5, result=Metrics, run=_run, in_words="numbers to compare flights by")

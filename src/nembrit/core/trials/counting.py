@@ -21,6 +21,7 @@ class FlownFlight:
     number: int
     is_after: bool
     metrics: dict[str, float]
+    errors: dict[str, float] = field(default_factory=dict)  # standard errors of those that a flight measures with one
     window_s: float = 60.0
     card_s: float | None = None  # how long the card takes
     is_simulated: bool = False

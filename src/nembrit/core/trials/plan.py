@@ -6,12 +6,15 @@ from dataclasses import dataclass
 from nembrit.core.errors import InputError
 from nembrit.core.trials.metrics import metric_kind, metric_names
 
+MEASURED = "measured"
+WITH_INTERVAL = ("held_trim", "pull", "sway", "off_line")  # metrics that a flight gives with an error of their own
 ORDERS = {
     "free": "all before, then all after",
     "blocks": "alternating: before, after, after, before",
     "pairs": "pairs: one before, one after",
+    MEASURED: "one flight a side, judged by its own interval",
 }
-LEAST_FLIGHTS = {"free": 4, "blocks": 4, "pairs": 5}  # fewer cannot reach a p of 0.05 with something to spare
+LEAST_FLIGHTS = {"free": 4, "blocks": 4, "pairs": 5, MEASURED: 1}  # fewer cannot reach a p of 0.05 with something to spare
 MOST_FLIGHTS = 10  # a side: so many orders can still be gone through one by one
 MOST_LIMITS = 3
 
@@ -68,6 +71,11 @@ class Plan:
         least = LEAST_FLIGHTS[self.order]
         if not least <= self.flights_a_side <= MOST_FLIGHTS:
             raise InputError(f"flights a side: from {least} to {MOST_FLIGHTS} in this order, got {self.flights_a_side}")
+        if self.order == MEASURED and self.primary.metric.split(".")[0] not in WITH_INTERVAL:
+            raise InputError(
+                "one flight judges only what it measures with an interval of its own: a held trim, the pull, the sway or the "
+                "distance from the line. Plan four flights a side for this number"
+            )
         if self.order == "blocks" and any(total % 2 for total in self.totals):
             raise InputError("alternating flights come in fours: give an even number of flights a side")
         if list(self.totals) != sorted(set(self.totals)) or self.totals[-1] > MOST_FLIGHTS:

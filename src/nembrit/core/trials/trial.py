@@ -2,16 +2,17 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nembrit.core.errors import InputError, NotEnoughData
 from nembrit.core.trials.counting import FlownFlight, Standing, ruled
 from nembrit.core.trials.looks import LEVEL, level_after, levels_of
+from nembrit.core.trials.measured import judged_by_intervals
 from nembrit.core.trials.metrics import MetricKind, metric_kind, metric_label
 from nembrit.core.trials.permutation import permutation_test
-from nembrit.core.trials.plan import Limit, Plan
+from nembrit.core.trials.plan import MEASURED, Limit, Plan
 from nembrit.core.trials.verdict import Comparison, FlightValues, MetricVerdict, compare_flights, in_per_cent, scaled
 from nembrit.core.trials.welch import welch_test
 
@@ -93,6 +94,8 @@ def judge(standing: Sequence[Standing], plan: Plan) -> TrialVerdict:
 
 def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
     """The verdict of flights that are as many as planned."""
+    if plan.order == MEASURED:
+        return _by_intervals(flights, plan)
     design, asides = _design(flights, plan)
     level = _level(flights, plan, design)
     values = [FlightValues(is_after=flight.is_after, metrics=flight.metrics) for flight in flights]
@@ -119,6 +122,14 @@ def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
         word=word, why=why, n_before=_sides(flights)[0], n_after=_sides(flights)[1], n_planned=plan.totals[-1], level=level,
         design=design, comparison=comparison, limits=limits, asides=tuple(asides),
     )  # fmt: skip
+
+
+def _by_intervals(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
+    """One flight a side or more, each with its own interval; harm limits need the scatter of several flights."""
+    word, why = judged_by_intervals(flights, plan)
+    limits = tuple(limit_state(limit, flights) for limit in plan.limits)
+    asides = tuple(f"{metric_label(one.limit.metric)}: one flight a side cannot judge a limit" for one in limits)
+    return replace(_verdict(word, why, flights, plan), asides=asides)
 
 
 def _word(primary: MetricVerdict, kind: MetricKind, plan: Plan, flights: list[FlownFlight], design: str) -> tuple[str, str]:

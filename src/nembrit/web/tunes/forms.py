@@ -33,7 +33,7 @@ class SlipForm(forms.Form):
     )
     part = forms.CharField(max_length=80, required=False, label="Part")
     confounded = forms.CharField(max_length=300, required=False, label="Why both groups at once (kept with the slip)")
-    flights_a_side = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")
+    flights_a_side = forms.IntegerField(min_value=1, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")
     order = forms.ChoiceField(choices=ORDER_CHOICES, initial="free", label="In this order")
 
     def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:

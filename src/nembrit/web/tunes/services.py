@@ -15,7 +15,7 @@ from nembrit.core.setup.configuration import Setting, apply_changes, check_chang
 from nembrit.core.simulate.cures import faults_after
 from nembrit.core.trials.counting import unlike
 from nembrit.core.trials.metrics import metric_label, metric_names
-from nembrit.core.trials.plan import MOST_FLIGHTS, ORDERS, Limit, Plan, Primary
+from nembrit.core.trials.plan import MEASURED, MOST_FLIGHTS, ORDERS, WITH_INTERVAL, Limit, Plan, Primary
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.tuning.suggestions import suggestion_for
 from nembrit.web.bench.results import evidence_of, latest_act_finding
@@ -122,6 +122,8 @@ def suggested(group: str, kind: str = Craft.Kind.MULTIROTOR) -> dict[str, Any]:
         "primary_metric": found.metric, "direction": found.direction, "card_key": found.card_key, "risk": found.risk,
         "flights_a_side": 4, "order": "free",
     }  # fmt: skip
+    if kind == Craft.Kind.FIXED_WING and found.metric.split(".")[0] in WITH_INTERVAL:
+        start |= {"flights_a_side": 1, "order": MEASURED}
     for place, limit in enumerate(found.limits, start=1):
         start |= {f"limit_metric_{place}": limit.metric, f"limit_most_{place}": f"{100 * limit.most:g}"}
     return start

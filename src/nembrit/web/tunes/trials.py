@@ -182,6 +182,7 @@ def flown_flight(flight: Flight, results: FlightResults, *, is_after: bool) -> F
         number=flight.number,
         is_after=is_after,
         metrics=metrics.values,
+        errors=metrics.errors,
         window_s=metrics.window_s,
         card_s=card.seconds if card else None,
         is_simulated=flight.is_simulated,

@@ -8,7 +8,7 @@ import pytest
 from nembrit.core.analysis.conditions import conditions_of
 from nembrit.core.errors import InputError
 from nembrit.core.records.log import Recording
-from nembrit.core.setup.card import STOP_RULES, card_from_json, card_to_json
+from nembrit.core.setup.card import STOP_RULES, WING_STOP_RULES, card_from_json, card_to_json
 from nembrit.core.setup.cards import CARDS, WING_CARDS
 from nembrit.core.setup.compose import composed
 from nembrit.core.setup.library import QUESTIONS, library_for
@@ -131,7 +131,7 @@ class TestCards:
         assert [card.manoeuvres[0].kind, card.manoeuvres[-1].kind] == (
             ["take_off", "touch_down"] if kind == "multirotor" else ["launch", "landing"]
         )
-        assert card.stop_criteria[: len(STOP_RULES)] == STOP_RULES
+        assert card.stop_criteria[: len(STOP_RULES)] == (STOP_RULES if kind == "multirotor" else WING_STOP_RULES)
         assert card_from_json(card_to_json(card)) == card
 
     @pytest.mark.parametrize("question", QUESTIONS)

@@ -136,7 +136,7 @@ class TestRule:
         near = [one for one in over if one.above_m is not None]
         points = judge_return(found, over, ReturnRule())
         assert len(near) == 1
-        assert next(point.passed for point in points if "above whatever" in point.asked) is passed
+        assert next(point.passed for point in points if "clears every obstacle" in point.asked) is passed
 
     @pytest.mark.parametrize("changes", [{"turns_within_s": 0}, {"clear_by_m": 1000}, {"ends": "somewhere"}])
     def test_no_rule_is_made_of_what_none_is(self, changes: dict) -> None:
@@ -200,7 +200,7 @@ def test_no_obstacle_is_cleared_without_a_height(height_m: float, passed: bool |
     mast = Obstacle(name="Mast", kind="Point", places=((9.0, 48.0),), height_m=60.0)
     over = clearances((mast,), north, np.zeros(n), np.full(n, height_m), np.arange(n) / 10, home_deg=(48.0, 9.0))
     flown = returns_of(track_of(returned().recording(), at_hz=RETURN_HZ), None)[0]
-    point = next(one for one in judge_return(flown, over, ReturnRule()) if one.asked.startswith("passes"))
+    point = next(one for one in judge_return(flown, over, ReturnRule()) if one.asked.startswith("clears"))
     assert (point.passed, point.flown) == (passed, told)
 
 

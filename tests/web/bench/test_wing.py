@@ -173,7 +173,7 @@ def test_a_path_is_shown_with_its_legs_and_its_map(client: Client, plane: Craft)
     assert chart["lines"][0]["y"][100] == 3.0
     for address in ("path/pitch.json", "path/kite.json"):
         assert client.get(f"{flight.get_absolute_url()}{address}").status_code == 404
-    assert "No return was flown" in client.get(f"{flight.get_absolute_url()}return/").content.decode()
+    assert "Return home: not judged in this flight" in client.get(f"{flight.get_absolute_url()}return/").content.decode()
 
 
 def test_a_return_is_held_to_what_was_written_before_and_to_what_stands_there(client: Client, plane: Craft, act) -> None:
@@ -188,21 +188,39 @@ def test_a_return_is_held_to_what_was_written_before_and_to_what_stands_there(cl
         "ends": "circle",
         "ends_within_m": "100",
     }
-    assert "Written. Returns from now on" in act(f"/craft/{plane.pk}/return/", **rule)
+    assert "Saved. Returns from now on" in act(f"/craft/{plane.pk}/return/", **rule)
     flight = fly(client, plane, returned().recording(), "return.csv", "wing_return")
     address = f"{flight.get_absolute_url()}return/"
     page = client.get(address).content.decode()
-    assert "Nothing failed, but not all could be told" in page  # nothing is marked
-    assert "before this flight" in page
+    assert "Not judged: 1 of 8 limits could not be measured" in page  # no obstacle is marked
+    assert "set before this flight" in page
+    assert "1 could not be judged" in client.get(f"/craft/{plane.pk}/returns/").content.decode()
     mast = {"name": "mast", "height_m": "75", "kind": "Point", "places": "51.5018, -1.49934", "back": address}
     assert "Marked: mast, 75 m" in act("/ground/", **mast)
     page = client.get(address).content.decode()
-    assert "Not to be trusted yet: passes 20 m above whatever stands there" in page
+    assert "Failed: it passed too near to mast" in page
     assert "above mast" in page
     assert client.get(f"{flight.get_absolute_url()}path/map.json").json()["obstacles"][0]["name"] == "mast"
     later = flight.flown_at - timedelta(days=1)
     Flight.objects.filter(pk=flight.pk).update(flown_at=later)
-    assert "Written after this flight" in client.get(address).content.decode()
+    assert "Limits set after this" in client.get(address).content.decode()
+
+
+def test_returns_stand_side_by_side_and_the_card_says_what_they_are_judged_by(client: Client, plane: Craft, act) -> None:
+    assert "No return of" in client.get(f"/craft/{plane.pk}/returns/").content.decode()
+    act("/ground/", name="mast", height_m="30", kind="Point", places="51.5018, -1.49934")
+    for number, over_m in enumerate((0.0, 25.0)):
+        fly(client, plane, returned(over_m=over_m).recording(), f"return-{number}.csv", "wing_return")
+    fly(client, plane, returned().recording("altitude"), "no-height.csv", "wing_return")
+    page = client.get(f"/craft/{plane.pk}/returns/").content.decode()
+    assert "1 of 3 returns passed, 1 failed, 1 could not be judged" in page
+    assert "height not logged" in page
+    hangar.paste_configuration(plane, "home height m = 80\n")
+    hangar.save_name_map(plane, {"home height m": ("return.height_m", 1.0)})
+    card = client.get(f"/craft/{plane.pk}/return/card/").content.decode()
+    for told in ("clears every obstacle by 20 m", "mast", "80 m", "failsafe", "careful starting values", "Start voltage"):
+        assert told in card
+    assert "motors" not in card.split("<h1>")[1].split("</main>")[0]
 
 
 def test_a_multirotor_has_no_path_and_no_return(client: Client, craft: Craft, attach) -> None:

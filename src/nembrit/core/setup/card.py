@@ -37,11 +37,9 @@ WING_KINDS = (
 )
 
 
-STOP_RULES = (
-    "buzzing, shaking or a climb by itself: land at once and touch the motors with care",
-    "people, animals or other craft come near: land",
-    "a cell below its landing voltage: land",
-)
+_ALWAYS = ("people, animals or other craft come near: land", "a cell below its landing voltage: land")
+STOP_RULES = ("buzzing, shaking or a climb by itself: land at once and touch the motors with care", *_ALWAYS)
+WING_STOP_RULES = ("flutter, a rough motor or a control that does not answer: throttle back and land", *_ALWAYS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

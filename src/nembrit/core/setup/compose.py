@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from nembrit.core.errors import InputError
-from nembrit.core.setup.card import STOP_RULES, Card, Manoeuvre
+from nembrit.core.setup.card import STOP_RULES, WING_STOP_RULES, Card, Manoeuvre
 from nembrit.core.setup.library import known_manoeuvre
 
 _MOST_STEPS, _MOST_S = 20, 1800.0
@@ -48,4 +48,5 @@ def composed(kind: str, keys: Sequence[str], *, key: str, name: str, purpose: st
     if not name.strip():
         raise InputError("a card needs a name")
     own = tuple(dict.fromkeys(step.stop for step in steps if step.stop))
-    return Card(key=key, name=name.strip(), purpose=purpose.strip(), manoeuvres=steps, stop_criteria=STOP_RULES + own)
+    rules = (WING_STOP_RULES if kind == "fixed_wing" else STOP_RULES) + own
+    return Card(key=key, name=name.strip(), purpose=purpose.strip(), manoeuvres=steps, stop_criteria=rules)

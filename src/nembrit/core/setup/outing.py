@@ -8,7 +8,11 @@ from typing import Any
 
 from nembrit.core.errors import InputError
 
-MARKERS = ("buzz", "shake", "drift", "pulse", "good")
+MARKERS = {
+    "multirotor": ("buzz", "shake", "drift", "pulse", "good"),
+    "fixed_wing": ("pull", "weave", "lurch", "flutter", "good"),
+}  # by kind of craft: what is felt or heard
+_ALL_MARKERS = frozenset(what for own in MARKERS.values() for what in own)
 KINDS = ("take_off", "next", "marker", "bad_sign", "landed", "after")
 HEATS = ("cool", "warm", "hot")
 ENDS = ("as_planned", "aborted", "crashed")
@@ -44,7 +48,7 @@ def tap_from(document: Any) -> Tap:
 
 def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
     if kind == "marker":
-        if data.get("what") not in MARKERS:
+        if data.get("what") not in _ALL_MARKERS:
             raise InputError(f"“{str(data.get('what'))[:20]}” is no marker")
         return {"what": data["what"]}
     if kind == "next":

@@ -86,7 +86,7 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
             failure=f"it climbed {overshoot or 0:.0f} m above its return height ({rule.overshoot_most_m:g} m allowed)",
         ),
         Point(
-            asked=f"passes {rule.clear_by_m:g} m above whatever stands there",
+            asked=f"clears every obstacle by {rule.clear_by_m:g} m",
             flown=_passing(nearest, unmeasured),
             passed=_clears(over, nearest, unmeasured, rule.clear_by_m),
             failure=f"it passed too near to {'an obstacle' if nearest is None else nearest.obstacle.name}",
@@ -152,7 +152,7 @@ def _passing(nearest: Clearance | None, unmeasured: Clearance | None) -> str:
         return f"{nearest.above_m:.0f} m above {nearest.obstacle.name}"
     if unmeasured is not None:
         return f"it flew over {unmeasured.obstacle.name}, and its height there was not logged"
-    return "nothing marked lies below its path"
+    return "no marked obstacle lies below its path"
 
 
 def _clears(
@@ -164,6 +164,22 @@ def _clears(
     if unmeasured is not None or not over:
         return None
     return True
+
+
+def asked_of(rule: ReturnRule) -> tuple[str, ...]:
+    """The limits of a rule in words, in the order of the card."""
+    found = [
+        f"turns within {rule.turns_within_s:g} s", f"stays above {rule.lowest_m:g} m",
+        f"climbs at most {rule.overshoot_most_m:g} m above its return height",
+        f"clears every obstacle by {rule.clear_by_m:g} m", ENDS[rule.ends], f"comes within {rule.ends_within_m:g} m of home",
+    ]  # fmt: skip
+    if rule.turn_way != "either":
+        found.append(f"turns {WAYS[rule.turn_way]}")
+    if rule.airspeed_least_m_s:
+        found.append(f"flies at {rule.airspeed_least_m_s:g} m/s or faster")
+    if rule.battery_least_v:
+        found.append(f"arrives with {rule.battery_least_v:g} V or more")
+    return tuple(found)
 
 
 def return_passed(points: Sequence[Point]) -> bool | None:

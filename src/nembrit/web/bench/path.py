@@ -1,6 +1,5 @@
 """The path of a plane's flight for its pages: map, traces, legs and turns, and returns with what they were held to."""
 
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,12 +9,9 @@ from nembrit.core.records.track import east_north_m
 from nembrit.core.types import FloatArray
 from nembrit.core.wing.navigation import Navigation
 from nembrit.core.wing.obstacles import Obstacle as CoreObstacle
-from nembrit.core.wing.obstacles import clearances
 from nembrit.core.wing.path import Path
-from nembrit.core.wing.returnrule import Point, judge_return, return_passed
 from nembrit.web.common.charts import Axis, Chart, Line
-from nembrit.web.flights.models import Flight
-from nembrit.web.ground.services import obstacles_near, rule_for
+from nembrit.web.ground.services import obstacles_near
 
 _METRES = 0.001  # of a degree, to turn a distance on the map into degrees
 # key → title, what y shows, unit, lines: series of the path, label, look
@@ -118,31 +114,3 @@ def headline_of(navigation: Navigation) -> str:
     if navigation.legs:
         return f"{len(navigation.legs)} straight legs, flown by hand"
     return f"{len(navigation.turns)} turns and no straight leg"
-
-
-def return_rows(flight: Flight, wing: Wing) -> list[dict[str, Any]]:
-    """Each return with its verdict, criteria and what it passed."""
-    rule, row, stood_before = rule_for(flight.craft, flight.flown_at)
-    standing = [one for _, one in obstacles_near(wing.home_deg)]
-    found = []
-    for number, flown in enumerate(wing.returns, start=1):
-        over = () if wing.home_deg is None else clearances(
-            standing, flown.north_m, flown.east_m, flown.height_m, flown.t_s, home_deg=wing.home_deg
-        )  # fmt: skip
-        points = judge_return(flown, over, rule)
-        passed = return_passed(points)
-        says = _says(passed, points)
-        found.append(
-            {"number": number, "flown": flown, "over": over, "points": points, "passed": passed, "says": says, "rule": row,
-             "stood_before": stood_before}
-        )  # fmt: skip
-    return found
-
-
-def _says(passed: bool | None, points: Sequence[Point]) -> str:
-    if passed:
-        return "This return did all that was asked"
-    failed = [point for point in points if point.passed is False]
-    if failed:
-        return f"Not to be trusted yet: {failed[0].asked}? {failed[0].flown[:1].upper()}{failed[0].flown[1:]}"
-    return "Nothing failed, but not all could be told"

@@ -21,6 +21,7 @@ urlpatterns = [
     path("<flight:flight_id>/path/map.json", path_views.map_json, name="path_map"),
     path("<flight:flight_id>/path/<str:kind>.json", path_views.trace_json, name="trace"),
     path("<flight:flight_id>/return/", path_views.return_page, name="return"),
+    path("craft/<int:craft_id>/returns/", path_views.returns_page, name="returns"),
     path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
     path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),
     path("<flight:flight_id>/charts/<str:kind>/<str:axis>.json", flight.flight_chart, name="flight_chart"),

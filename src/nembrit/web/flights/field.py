@@ -54,7 +54,8 @@ def page_of(outing: Outing) -> dict[str, Any]:
         for step in card.manoeuvres
     ]  # fmt: skip
     return {
-        "outing": outing.pk, "name": card.name, "stop": list(card.stop_criteria), "steps": steps, "markers": list(MARKERS),
+        "outing": outing.pk, "name": card.name, "stop": list(card.stop_criteria), "steps": steps,
+        "markers": list(MARKERS[outing.craft.kind]),
         "motors": motor_numbers(outing.craft), "heats": list(HEATS),
     }  # fmt: skip
 

@@ -9,9 +9,10 @@ from django.db import transaction
 from django.utils import timezone
 
 from nembrit.core.errors import InputError
+from nembrit.core.setup.cards import WING_CARDS
 from nembrit.core.types import FloatArray
 from nembrit.core.wing import obstacles as core
-from nembrit.core.wing.returnrule import ENDS, ReturnRule
+from nembrit.core.wing.returnrule import ENDS, ReturnRule, asked_of
 from nembrit.core.wing.returnrule import WAYS as _WAYS
 from nembrit.core.wing.sight import heights_needed
 from nembrit.core.wing.terrain import MOST_PLACES, grid_of, is_grid, profile_between, reach_at, two_columns
@@ -19,6 +20,7 @@ from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.ground.models import Obstacle, Profile
 from nembrit.web.ground.models import ReturnRule as RuleRow
 from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import core_settings, latest_configuration, name_map
 
 ENDINGS = list(ENDS.items())
 WAYS = list(_WAYS.items())
@@ -83,6 +85,28 @@ def rule_for(craft: Craft, flown_at: datetime | None) -> tuple[ReturnRule, RuleR
     before = next((row for row in rows if flown_at is None or row.written_at <= flown_at), None)
     row = before or (rows[-1] if rows else None)
     return (CAREFUL if row is None else ReturnRule(**row.values())), row, before is not None
+
+
+def rules_of(craft: Craft) -> list[tuple[RuleRow, tuple[str, ...]]]:
+    """Every set of limits, the newest first, with what it asks."""
+    return [(row, asked_of(ReturnRule(**row.values()))) for row in craft.return_rules.all()]
+
+
+def card_of_return(craft: Craft) -> dict[str, Any]:
+    """What the printed card says: the limits that stand, obstacles by height, the return height of the settings, the steps."""
+    row = craft.return_rules.first()
+    rule = CAREFUL if row is None else ReturnRule(**row.values())
+    latest = latest_configuration(craft)
+    names = name_map(craft) if latest else {}
+    heights = [
+        one.value for one in (core_settings(latest) if latest else ())
+        if (meaning := names.get(one.name)) is not None and meaning.key == "return.height_m"
+    ]  # fmt: skip
+    card = next(one for one in WING_CARDS if one.key == "wing_return")
+    return {
+        "rule": row, "asked": asked_of(rule), "obstacles": sorted(Obstacle.objects.all(), key=lambda one: -one.height_m),
+        "return_height": heights[0] if heights else "", "card": card, "settings": latest,
+    }  # fmt: skip
 
 
 # --- line of sight

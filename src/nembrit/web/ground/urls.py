@@ -11,4 +11,5 @@ urlpatterns = [
     path("ground/sight/", views.sight, name="sight"),
     path("ground/sight/<int:profile_id>/away/", views.profile_away, name="profile_away"),
     path("craft/<int:craft_id>/return/", views.rule, name="rule"),
+    path("craft/<int:craft_id>/return/card/", views.return_card, name="return_card"),
 ]

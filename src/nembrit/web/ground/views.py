@@ -79,15 +79,24 @@ def rule(request: HttpRequest, craft_id: int) -> HttpResponse:
 
         def make() -> str:
             services.write_rule(craft, form.cleaned_data)
-            messages.success(request, "Written. Returns from now on are held to this; earlier ones to what stood before them.")
+            messages.success(
+                request, "Saved. Returns from now on are judged by these limits; earlier ones by those that stood before them."
+            )
             return request.path
 
         try:
             return redirect(once(request, make))
         except CoreError as error:
             form.add_error(None, f"{str(error)[:1].upper()}{str(error)[1:]}.")
-    context = {"craft": craft, "form": form, "rules": list(craft.return_rules.all())}
+    context = {"craft": craft, "form": form, "rules": services.rules_of(craft)}
     return render(request, "ground/rule.html", context, status=400 if form.is_bound else 200)
+
+
+@require_safe
+def return_card(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The card of a return, to be printed: limits, obstacles, height, steps, and room for what the day was like."""
+    craft = get_object_or_404(Craft, pk=craft_id, kind=Craft.Kind.FIXED_WING)
+    return render(request, "ground/return_card.html", {"craft": craft} | services.card_of_return(craft))
 
 
 @require_http_methods(["GET", "POST"])

@@ -76,8 +76,13 @@ def flights_with(pack: Pack) -> list[Flight]:
 
 
 def fitting(craft: Craft) -> list[Pack]:
-    """Packs in use with the craft's cells and chemistry."""
-    return list(Pack.objects.filter(cells=craft.cells, chemistry=craft.chemistry, retired_at=None))
+    """Packs in use with the craft's cells and chemistry, but for those that only ever flew in other craft."""
+    alike = Pack.objects.filter(cells=craft.cells, chemistry=craft.chemistry, retired_at=None)
+    flown = Flight.objects.active().exclude(pack="").values_list("pack", "craft_id").distinct()
+    carried: dict[str, set[int]] = {}
+    for name, craft_id in flown:
+        carried.setdefault(name.casefold(), set()).add(craft_id)
+    return [pack for pack in alike if craft.pk in carried.get(pack.name.casefold(), {craft.pk})]
 
 
 def conditions_of(flights: list[Flight]) -> dict[int, Conditions]:

@@ -8,8 +8,10 @@ from django.views.decorators.http import require_safe
 
 from nembrit.web.bench import path as shown
 from nembrit.web.bench.results import evidence_of
+from nembrit.web.bench.returns import campaign_of, return_rows
 from nembrit.web.flights.models import Flight
 from nembrit.web.ground.forms import ObstacleForm
+from nembrit.web.hangar.models import Craft
 
 
 def _flight(flight_id: int) -> Flight:
@@ -67,7 +69,14 @@ def return_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     wing = context.get("wing")
     if wing is not None:
         context |= {
-            "rows": shown.return_rows(flight, wing), "reason": wing.reasons.get("return", ""), "obstacle_form": ObstacleForm(),
+            "rows": return_rows(flight, wing), "reason": wing.reasons.get("return", ""), "obstacle_form": ObstacleForm(),
             "has_map": wing.home_deg is not None,
         }  # fmt: skip
     return render(request, "bench/return.html", context)
+
+
+@require_safe
+def returns_page(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """All returns of a craft side by side."""
+    craft = get_object_or_404(Craft, pk=craft_id, kind=Craft.Kind.FIXED_WING)
+    return render(request, "bench/returns.html", {"craft": craft, "campaign": campaign_of(craft)})

@@ -16,15 +16,18 @@ from nembrit.core.setup.craft import Surface
 from nembrit.core.simulate.plane.airframe import AIRFRAMES, PlaneFaults, PlaneWorld, airframe_of, cruise_m_s, sound_gains
 from nembrit.core.simulate.plane.flight import PlaneFlight, fly_plane
 from nembrit.core.wing import cure, errors, gainruns, sight, terrain
-from nembrit.core.wing.creep import Creep, speed_exponent, told_by_speed
+from nembrit.core.wing.creep import Creep
 from nembrit.core.wing.lurch import Lurch
 from nembrit.core.wing.mixing import joined, split
 from nembrit.core.wing.navigation import circle_through
-from nembrit.core.wing.numbers import wing_numbers
+from nembrit.core.wing.numbers import wing_errors, wing_numbers
 from nembrit.core.wing.obstacles import Obstacle, clearances, far_m, obstacles_from_geojson, obstacles_to_geojson
+from nembrit.core.wing.pull import pull_of
 from nembrit.core.wing.rates import forward_word, rate_response
 from nembrit.core.wing.returnrule import ReturnRule, judge_return, return_passed
+from nembrit.core.wing.speeds import by_speed
 from nembrit.core.wing.track import stretches, unwrapped_deg
+from nembrit.core.wing.trimstep import Shown, trim_step
 from nembrit.core.wing.wind import direction_word, estimate_wind
 from tests.core.kept.sweeps import told
 from tests.core.wing.planes import SURFACES as V_TAIL
@@ -111,14 +114,14 @@ def wing_desk() -> Any:
 
 
 def _creep(rate: float, speed: float | None, error: float = 0.1) -> Creep:
-    return Creep(rate_deg_s=rate, error_deg_s=error, seconds=40.0, airspeed_m_s=speed, wind_removed=True)
+    return Creep(rate_deg_s=rate, error_deg_s=error, seconds=40.0, blocks=10, airspeed_m_s=speed, wind_removed=True)
 
 
 def wing_rules() -> Any:
     """Rules of trims, gains and returns at and beside their edges."""
     found: dict[str, Any] = {}
     found["yaw"] = [
-        cure.yaw_step(history)
+        cure.yaw_step([cure.YawPoint(*one, 0.1) for one in history])
         for history in (
             (), ((0.0, 1.0),), ((0.0, -1.0),), ((0.0, 0.0),), ((0.0, -2.0), (15.0, -1.0)), ((0.0, -2.0), (4.9, -1.0)),
             ((0.0, -2.0), (5.1, -1.0)), ((0.0, -2.0), (15.0, -1.9)), ((0.0, -2.0), (15.0, -1.99)), ((0.0, 1.0), (15.0, -1.0)),
@@ -134,13 +137,20 @@ def wing_rules() -> Any:
             cure.new_centres(surfaces, cure.surely_held(wing.trim), yaw) for yaw in (0.0, 4.9, 5.0, -9.9, 10.0, 31.0)
         ]
         found[f"checked {name}"] = [
-            cure.trim_check(wing.trim, lurches, weaving)
+            cure.trim_check(wing.trim, lurches, pull)
             for lurches in ((), wing.lurches, *((_lurch(rate),) for rate in (7.9, 8.0, 8.1, -9.0)))
-            for weaving in (None, wing.weaving, _told("legs").wing.weaving)
+            for pull in (None, wing.pull, _told("legs").wing.pull)
         ]
-        found[f"numbers {name}"] = wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation, wing.rate_response)
+        found[f"numbers {name}"] = [
+            wing_numbers(wing.trim, wing.lurches, wing.weaving, wing.navigation, wing.rate_response, wing.pull),
+            wing_errors(wing.trim, wing.weaving, wing.navigation, wing.pull),
+        ]
+        found[f"step {name}"] = [
+            trim_step(surfaces, [Shown(number=1, trim=wing.trim, pull=wing.pull)], [cure.YawPoint(0.0, 1.0, 0.1)], cause=cause)
+            for cause in ("cannot tell", "trim", "horizon", "both")
+        ]
     legs = _told("legs").wing
-    found["numbers legs"] = wing_numbers(None, (_lurch(0.2), _lurch(5.0)), legs.weaving, legs.navigation, {})
+    found["numbers legs"] = wing_numbers(None, (_lurch(0.2), _lurch(5.0)), legs.weaving, legs.navigation, {}, legs.pull)
     found["checked nothing"] = cure.trim_check(None, (), None)
     found["loosened"] = [
         cure.loosened({"a": now, "b": 1.0}, [{"a": 5.0}, {"a": 5.1}, {"c": 9.0}]) for now in (4.9, 5.0, 5.05, 6.0)
@@ -156,11 +166,10 @@ def wing_rules() -> Any:
         (0.2, 0.3, 0),
     )
     for slow, fast, error in pairs:
-        found[f"exponents {slow} {fast} {error}"] = [
-            speed_exponent([_creep(slow, 12.0, error), _creep(fast, speed, error)])
-            for speed in (12.0, 13.0, 14.0, 15.0, 20.0, None)
+        found[f"speeds {slow} {fast} {error}"] = [
+            by_speed([_creep(slow, 12.0, error), _creep(fast, speed, error)]) for speed in (12.0, 13.0, 14.0, 15.0, 20.0, None)
         ]
-    found["by speed"] = [told_by_speed(value) for value in (None, -1.0, -0.41, -0.4, -0.39, 0.0, 0.39, 0.4, 0.41, 1.0)]
+        found[f"pulls {slow} {error}"] = pull_of(None, _creep(slow, 12.0, error), None)
     found["interval"] = _creep(1.0, 14.0, 0.3).interval_deg_s
     runs = [_told("gains").wing.gain_flight.get(axis) for axis in ("roll", "pitch")]
     own = next(run for run in runs if run is not None)
@@ -221,7 +230,7 @@ def wing_sums() -> Any:
     found["unwrapped"] = unwrapped_deg(np.array([350.0, 10.0, np.nan, 40.0, 300.0, 200.0, 20.0]))
     mask = np.array([1, 1, 0, 1, 1, 1, 0, 0, 1], bool)
     found["stretches"] = [[[part.start, part.stop] for part in stretches(mask, least)] for least in (1, 2, 3, 4)]
-    found["mixed"] = [[split(12.0, -5.0, pair), joined(3.0, 8.0, pair)] for pair in ("v_tail", "elevons")]
+    found["mixed"] = [[split(12.0, -5.0, pair), joined(3.0, 8.0, pair)] for pair in ("v_tail", "a_tail", "elevons")]
     for axis, rate_hz in (("roll", 50.0), ("pitch", 100.0), ("roll", 39.0)):
         found[f"rates {axis} {rate_hz}"] = told(lambda axis=axis, hz=rate_hz: _rates(axis, hz))
     found.update(_heights())
@@ -241,7 +250,16 @@ def _rates(axis: str, rate_hz: float) -> Any:
     usable = np.ones(wanted.size, bool)
     usable[: int(8 * rate_hz)] = False
     noisy = rate + rng.normal(0, 2, rate.size)
-    return rate_response(axis, wanted, noisy, sample_rate_hz=rate_hz, usable=usable, deflection=moved, airspeed_m_s=speed)
+    return rate_response(
+        axis,
+        wanted,
+        noisy,
+        sample_rate_hz=rate_hz,
+        usable=usable,
+        deflection=moved,
+        airspeed_m_s=speed,
+        instruments=[wanted],
+    )
 
 
 def _heights() -> dict[str, Any]:

@@ -7,9 +7,11 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from benchmarks import wing_trims
 from benchmarks.wing_cases import (
     FIRST_SEED,
     creep_case,
+    forward_case,
     gains_case,
     rates_case,
     return_case,
@@ -135,6 +137,11 @@ def _rows(pool: ProcessPoolExecutor) -> Iterable[str]:
     came = ", ".join(f"{key.split('_')[0]} {_p90(rates, key):.1f}" for key in limits)
     met = all(_p90(rates, key) <= most for key, most in limits.items())
     yield _line("roll rate: delay ms, peak points, K %, lag ms, 90 %", len(rates), came, "15, 6, 6, 20", met)
+    forwards = [row for row in _run(pool, forward_case, range(2 * N_A_KIND)) if row["is_known"]]
+    off, covered = _p90(forwards, "forward_pct"), float(np.mean([bool(row["covered"]) for row in forwards]))
+    came = f"90 % within {off:.1f}, covers {100 * covered:.0f} %"
+    yield _line("feed-forward ratio, %", len(forwards), came, "8, 90 %", off <= 8 and covered >= 0.9)
+    yield from wing_trims.rows(pool)
 
 
 def _weaving_rows(pool: ProcessPoolExecutor, numbers: Sequence[int]) -> Iterable[str]:

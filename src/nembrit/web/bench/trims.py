@@ -38,6 +38,12 @@ def next_trim(craft: Craft) -> TrimStep | None:
         )
 
 
+def is_present(flight: Flight) -> bool:
+    """Whether a flight has the present centres, so that the next step rests on it, too."""
+    latest = latest_configuration(flight.craft)
+    return latest is None or _has_centres(flight, latest)
+
+
 def _has_centres(flight: Flight, latest: Configuration) -> bool:
     """Whether its servos were centred as they are now, whatever else was changed since."""
     return flight.configuration is not None and centres_of(flight.configuration) == centres_of(latest)

@@ -7,7 +7,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_safe
 
 from nembrit.web.bench.results import by_flight, evidence_of
-from nembrit.web.bench.trims import next_trim
+from nembrit.web.bench.trims import is_present, next_trim
 from nembrit.web.bench.wing import gain_rows, wing_of
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.services import saved_forward, surfaces_of
@@ -28,7 +28,7 @@ def wing_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         before = flight.craft.flights.active().filter(number__lt=flight.number)[:_EARLIER]
         earlier = [own.wing for _, own in by_flight(list(before), "wing") if own is not None and own.wing is not None]
         context |= wing_of(wing) | {
-            "step": next_trim(flight.craft),
+            "step": next_trim(flight.craft), "is_present": is_present(flight),
             "gains": gain_rows(wing, earlier, saved_forward(flight.craft)) if wing.gain_flight else [],
             "surfaces": [{"servo": one.servo, "role": one.role} for one in surfaces_of(flight.craft)],
         }  # fmt: skip

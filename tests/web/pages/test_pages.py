@@ -386,7 +386,7 @@ def test_a_slip_makes_the_next_configuration_and_is_undone(client: Client, craft
         ({"revision": ""}, "This field is required"),
         ({"title": ""}, "This field is required"),
         ({"primary_metric": "luck"}, "not one of the available choices"),
-        ({"flights_a_side": "3"}, "greater than or equal to 4"),
+        ({"flights_a_side": "3"}, "from 4 to 10 in this order"),
         ({"order": "pairs"}, "from 5 to 10 in this order"),
         ({"limit_most_1": ""}, "say by how much at most"),
         ({"limit_most_1": "-3"}, "from 0.1 to 1000"),

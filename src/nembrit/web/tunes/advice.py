@@ -9,8 +9,11 @@ from nembrit.core.analysis.decision import CHANGE, FLY, MARGIN, NAME, VERIFY, De
 from nembrit.core.causes.finding import Finding
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.tuning.repairs import repair_for
+from nembrit.core.wing.trimstep import MOVE, TRIMMED
 from nembrit.web.bench import deciding
 from nembrit.web.bench.results import act_finding_of, by_flight, evidence_of
+from nembrit.web.bench.returns import return_rows
+from nembrit.web.bench.trims import next_trim
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
@@ -56,7 +59,7 @@ def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
     if not flights:
         return _settings_missing(craft, "") or _unflown(craft)
     if craft.kind == Craft.Kind.FIXED_WING:
-        return _settings_missing(craft, "") or _of_stage(tune, flights)
+        return _settings_missing(craft, "") or _of_trim(craft) or _of_return(flights) or _of_stage(tune, flights)
     return _of_flight(craft, tune, flights, wait=wait)
 
 
@@ -142,6 +145,36 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
         steps = (decision, *decision.alternatives)
         return replace(_of_stage(tune, flights), flight=flight, others=_written(craft, flight, steps, first=0))
     return _of_decision(craft, tune, flight, decision)
+
+
+def _of_trim(craft: Craft) -> Advice | None:
+    """A plane's next trim step, while there is one."""
+    step = next_trim(craft)
+    if step is None or step.kind == TRIMMED:
+        return None
+    words = f"{step.headline}. {step.why[0]}".rstrip(".")
+    if step.kind == MOVE:
+        url = f"{reverse('tunes:slip_new', args=[craft.pk])}?group=trim"
+        note = "; ".join(move.in_words for move in step.moves)
+        return Advice(words=words, url=url, label="Write this slip: Trim", note=note)
+    if not step.card:
+        return Advice(
+            words=words, url=craft.flights.active()[0].get_absolute_url(), label="Open the newest flight", note=step.expect
+        )
+    url = reverse("flights:card", args=[step.card])
+    return Advice(words=words, url=url, label="Open the card to fly", note=step.expect)
+
+
+def _of_return(flights: list[Flight]) -> Advice | None:
+    """A newest return that failed: nothing is tuned on until it is flown anew."""
+    for flight, own in by_flight(flights, "wing"):
+        rows = return_rows(flight, own.wing) if own is not None and own.wing is not None else []
+        if rows:
+            if rows[-1]["passed"] is not False:
+                return None
+            words = f"The return of flight {flight.number} failed. {rows[-1]['says']}"
+            return Advice(words=words, url=reverse("bench:return", args=[flight]), label="Open the return", flight=flight)
+    return None
 
 
 def _waits(tune: Tune, flight: Flight) -> bool:

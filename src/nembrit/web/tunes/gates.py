@@ -1,36 +1,21 @@
 """What each stage needs to pass, and what of it is there."""
 
-from dataclasses import dataclass
-
 from nembrit.core.analysis.decision import CHANGE, VERIFY
 from nembrit.core.tuning.design import target_for
-from nembrit.core.wing.cure import TRIMMED_US
-from nembrit.core.wing.rates import forward_word
-from nembrit.core.wing.words import signed
 from nembrit.web.bench.deciding import deciding_flight, kept_decision
 from nembrit.web.bench.results import by_flight
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
-from nembrit.web.hangar.services import latest_build, latest_configuration, states_of
+from nembrit.web.hangar.models import Configuration, Craft
+from nembrit.web.hangar.services import latest_build, latest_configuration
 from nembrit.web.tunes.models import Slip, Tune
-from nembrit.web.tunes.verifying import verification_of
+from nembrit.web.tunes.planeneeds import Need, forward, proofs_of, straight, trimmed
+from nembrit.web.tunes.verifying import flown_as, verification_of
 from nembrit.web.tunes.wingcare import led_back
 
-_FLIGHTS, _LATEST = 4, 60
+_FLIGHTS = 4
 _FILTERS, _GAINS = ("gyro_filters", "d_filters"), ("pd.", "i", "feed_forward")
 _SOUND_PEAK = 1.6  # sensitivity peak up to which a loop is called sound (common practice, no source)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Need:
-    """One thing that a stage needs."""
-
-    text: str
-    is_met: bool
-    told: str = ""  # how far it is
-    is_flown: bool = False  # met by flying
-    is_decided: bool = False  # met by a decided slip
 
 
 @while_unchanged
@@ -38,19 +23,25 @@ def needs_of(tune: Tune) -> list[Need]:
     """What the present stage needs before the next one, by the newest flights of the present settings and build."""
     craft, stage = tune.craft, tune.stage
     latest, build = latest_configuration(craft), latest_build(craft)
-    flights = _flown_as(craft, latest, build) if latest else []
+    flights, is_plane = flown_as(craft, latest, build) if latest else [], craft.kind == Craft.Kind.FIXED_WING
     if stage == Tune.Stage.BASELINE:
         return [
             Need(text="the settings are saved as they were", is_met=latest is not None),
-            _flown(flights, "four flights of one card with these settings"),
+            _flown(flights, "one flight of a card with these settings", 1)
+            if is_plane
+            else _flown(flights, "four flights of one card with these settings"),
         ]
     if stage == Tune.Stage.MECHANICS:
-        return [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
+        return (
+            [_no_fault(flights)]
+            if is_plane
+            else [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
+        )
     if stage == Tune.Stage.TRIM:
-        return [_trimmed(flights), _straight(flights), *_led_back(craft, latest)]
-    if craft.kind == Craft.Kind.FIXED_WING and stage in (Tune.Stage.FILTERS, Tune.Stage.GAINS):
+        return [trimmed(flights), straight(flights), *_led_back(craft, latest)]
+    if is_plane and stage in (Tune.Stage.FILTERS, Tune.Stage.GAINS):
         # its recorder is too slow to judge filters by: they stay as they came
-        return [] if stage == Tune.Stage.FILTERS else [_forward(flights)]
+        return [] if stage == Tune.Stage.FILTERS else [forward(flights)]
     if stage == Tune.Stage.FILTERS:
         return [
             _no_fault(flights),
@@ -60,8 +51,11 @@ def needs_of(tune: Tune) -> list[Need]:
     if stage == Tune.Stage.GAINS:
         return [_sound(craft, flights), _decided(tune, _GAINS, "a slip of gains is decided, or no better gains were found")]
     if stage == Tune.Stage.VERIFY:
+        none_open = Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists())
+        if is_plane:
+            return [none_open, *proofs_of(flights)]
         return [
-            Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists()),
+            none_open,
             _flown(flights, "four flights of one card with the settings of now"),
             _verified(tune),
         ]
@@ -70,20 +64,13 @@ def needs_of(tune: Tune) -> list[Need]:
     return []
 
 
-def _flown_as(craft: Craft, latest: Configuration, build: BuildEntry | None) -> list[Flight]:
-    """The newest flights of an equal state: after an undo those of before count again."""
-    states = states_of(craft)
-    now = states.of(latest.pk, build.pk if build else None)
-    return [one for one in craft.flights.active()[:_LATEST] if states.of(one.configuration_id, one.build_entry_id) == now][:20]
-
-
-def _flown(flights: list[Flight], text: str) -> Need:
+def _flown(flights: list[Flight], text: str, least: int = _FLIGHTS) -> Need:
     counts: dict[str, int] = {}
     for flight in flights:
         if flight.card_key:
             counts[flight.card_key] = counts.get(flight.card_key, 0) + 1
     most = max(counts.values(), default=0)
-    return Need(text=text, is_met=most >= _FLIGHTS, told=f"{min(most, _FLIGHTS)} of {_FLIGHTS}", is_flown=True)
+    return Need(text=text, is_met=most >= least, told=f"{min(most, least)} of {least}", is_flown=True)
 
 
 def _verified(tune: Tune) -> Need:
@@ -104,44 +91,11 @@ def _no_fault(flights: list[Flight]) -> Need:
     return Need(text=text, is_met=False, told="no flight with these settings is analysed yet")
 
 
-def _trimmed(flights: list[Flight]) -> Need:
-    text = f"every axis within {TRIMMED_US:g} µs, hands off"
-    for flight, results in by_flight(flights[:8], "wing"):
-        trim = results.wing.trim if results is not None and results.wing is not None else None
-        if trim is not None and trim.axes:
-            axis, own = max(trim.axes.items(), key=lambda pair: abs(pair[1].trim_us))
-            told = f"flight {flight.number}: {axis} {signed(own.trim_us)} µs"
-            return Need(text=text, is_met=abs(own.trim_us) <= TRIMMED_US, told=told)
-    return Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
-
-
-def _straight(flights: list[Flight]) -> Need:
-    text = "no pull to one side on straight legs"
-    for flight, results in by_flight(flights[:8], "wing"):
-        weaving = results.wing.weaving if results is not None and results.wing is not None else None
-        if weaving is not None:
-            told = f"flight {flight.number}: {f'pulled to the {weaving.side}' if weaving.side else 'none'}"
-            return Need(text=text, is_met=weaving.side is None, told=told)
-    return Need(text=text, is_met=False, told="fly four legs there and back", is_flown=True)
-
-
 def _led_back(craft: Craft, latest: Configuration | None) -> list[Need]:
     """Gains of the navigation that were loosened come back once nothing pulls; nothing to ask where none were."""
     values = led_back(craft, latest) if latest else {}
     told = ", ".join(f"{name} was {value}" for name, value in values.items())
     return [Need(text="the loosened navigation is led back", is_met=False, told=told, is_decided=True)] if values else []
-
-
-def _forward(flights: list[Flight]) -> Need:
-    text = "the feed-forward of roll fits what the surface gives"
-    for flight, results in by_flight(flights[:8], "wing"):
-        wing = results.wing if results is not None else None
-        told = wing.rate_response["roll"].forward_ratio if wing is not None and "roll" in wing.rate_response else None
-        if told is not None:
-            return Need(
-                text=text, is_met=forward_word(told) == "fits", told=f"flight {flight.number}: {told[0]:.2f}"
-            )  # fmt: skip
-    return Need(text=text, is_met=False, told="fly the card of full holds", is_flown=True)
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:

@@ -13,11 +13,13 @@ from nembrit.web.bench.copies import copies_among
 from nembrit.web.bench.results import by_flight
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
-from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.hangar.services import latest_build, latest_configuration, set_reference, states_of
 from nembrit.web.tunes.models import Slip, Tune
+from nembrit.web.tunes.planeneeds import proofs_of
 from nembrit.web.tunes.trials import flown_flight
 
+_LATEST = 60
 __all__ = ["Verification", "is_broken", "limit_pct", "lock", "may_be_worse", "verification_of"]
 
 
@@ -47,6 +49,13 @@ def sides_of_tune(tune: Tune) -> tuple[list[Flight], list[Flight]] | None:
     return [one for one, state in known if state == baseline], [one for one, state in known if state == now]
 
 
+def flown_as(craft: Craft, latest: Configuration, build: BuildEntry | None) -> list[Flight]:
+    """The newest flights of an equal state: after an undo those of before count again."""
+    states = states_of(craft)
+    now = states.of(latest.pk, build.pk if build else None)
+    return [one for one in craft.flights.active()[:_LATEST] if states.of(one.configuration_id, one.build_entry_id) == now][:20]
+
+
 def _by_card(flights: list[Flight]) -> dict[str, list[FlownFlight]]:
     found: dict[str, list[FlownFlight]] = {}
     copies = copies_among(flights)
@@ -68,8 +77,8 @@ def lock(tune: Tune, *, despite: str = "") -> Tune:
     if (flying := tune.slips.filter(state=Slip.State.OPEN).first()) is not None:
         raise InputError(f"slip {flying.number} is still open: decide it first")
     found = verification_of(tune)
-    if (found is None or not found.is_passed) and not despite.strip():
-        told = found.sentence if found else "nothing was changed yet that could be verified"
+    told = _not_proven(tune, found)
+    if told and not despite.strip():
         raise InputError(f"{told}. Fly what is missing, or say why you lock it in all the same")
     set_reference(latest)
     tune.stage, tune.locked_at, tune.locked_configuration = Tune.Stage.LOCKED, timezone.now(), latest
@@ -77,6 +86,18 @@ def lock(tune: Tune, *, despite: str = "") -> Tune:
     tune.verification = {"sentence": found.sentence if found else "", "kept": to_json(found)} if found else {}
     tune.save(update_fields=("stage", "locked_at", "locked_configuration", "lock_note", "verification"))
     return tune
+
+
+def _not_proven(tune: Tune, found: Verification | None) -> str:
+    """Why the settings are not proven yet; empty where they are. A plane is proven by what its flights measured one by one."""
+    if tune.craft.kind == Craft.Kind.FIXED_WING:
+        latest = latest_configuration(tune.craft)
+        flights = flown_as(tune.craft, latest, latest_build(tune.craft)) if latest else []
+        missing = next((need for need in proofs_of(flights) if not need.is_met), None)
+        return "" if missing is None else f"{missing.text}: {missing.told}"
+    if found is None:
+        return "nothing was changed yet that could be verified"
+    return "" if found.is_passed else found.sentence
 
 
 def stages_of(craft: Craft) -> list[str]:

@@ -44,8 +44,8 @@ def trims(craft: Craft, latest: Configuration) -> Filled | None:
         raise InputError(f"{told}. But no setting is known as a servo centre: say it on the page “What the names mean”")
     notes = [*(move.in_words for move in step.moves), *step.notes]
     if step.kind != MOVE:
-        told = (f"{step.headline}: {step.why[-1]}", step.expect, *notes)
-        return Filled(flight=flown[0][0], values={}, text={}, notes=tuple(one.rstrip(".") for one in told if one))
+        said = (f"{step.headline}: {step.why[-1]}", step.expect, *notes)
+        return Filled(flight=flown[0][0], values={}, text={}, notes=tuple(one.rstrip(".") for one in said if one))
     notes.append("set the radio’s own trims back to zero when the centres are moved")
     return Filled(flight=flown[0][0], values=values, text=_trim_text(step), notes=tuple(notes))
 

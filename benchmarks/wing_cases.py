@@ -22,7 +22,7 @@ from nembrit.core.simulate.plane.airframe import AIRFRAMES, Airframe, PlaneFault
 from nembrit.core.simulate.plane.flight import PlaneFlight, fly_plane
 from nembrit.core.wing.trim import trim_of
 
-FIRST_SEED = 847300000  # drawn for this run; not used anywhere else
+FIRST_SEED = 848400000  # drawn for this run; not used anywhere else
 SURFACES: dict[str, tuple[Surface, ...]] = {
     "v_tail": (
         Surface(servo=1, role="aileron", direction=1), Surface(servo=2, role="aileron", direction=1),

@@ -145,7 +145,7 @@ class Controller:
         goal = self.numbers.return_height_m
         over_m = self.faults.climbs_over_m
         self.climbed = self.climbed or seen.height_m > goal + over_m - 1.0
-        if over_m and not self.climbed:
+        if over_m and not self.climbed and self.phase != "land":
             asked.throttle = _THROTTLE_UP
             return goal + over_m + 4.0
         if seen.height_m < goal - 4.0 and self.phase != "land":

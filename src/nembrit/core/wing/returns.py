@@ -261,8 +261,8 @@ def _target(track: Track, part: slice, height: FloatArray, circle: int | None, d
     if track.height_wanted_m is not None and np.isfinite(track.height_wanted_m[part]).any():
         wanted = track.height_wanted_m[part][:descent]
         values, counts = np.unique(np.round(2 * wanted[np.isfinite(wanted)]) / 2, return_counts=True)
-        held = float(values[int(np.argmax(counts))])  # where it is led down, the wanted height runs ahead of it
-        return float(np.nanmedian(wanted[np.abs(wanted - held) <= 0.5]))
+        usual = float(values[int(np.argmax(counts))])  # where it is led down, the wanted height runs ahead of it
+        return float(np.nanmedian(wanted[np.abs(wanted - usual) <= 0.5]))
     until = circle if circle is not None else descent if descent is not None else height.size
     held = height[max(0, until - round(_SETTLED_S * RETURN_HZ)) : until]
     return float(np.nanmedian(held)) if np.isfinite(held).any() else None

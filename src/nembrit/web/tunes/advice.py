@@ -152,17 +152,15 @@ def _of_trim(craft: Craft) -> Advice | None:
     step = next_trim(craft)
     if step is None or step.kind == TRIMMED:
         return None
-    words = f"{step.headline}. {step.why[0]}".rstrip(".")
+    words, note = f"{step.headline}. {step.why[0]}".rstrip("."), step.expect.rstrip(".")
     if step.kind == MOVE:
         url = f"{reverse('tunes:slip_new', args=[craft.pk])}?group=trim"
-        note = "; ".join(move.in_words for move in step.moves)
-        return Advice(words=words, url=url, label="Write this slip: Trim", note=note)
+        moves = "; ".join(move.in_words for move in step.moves)
+        return Advice(words=words, url=url, label="Write this slip: Trim", note=moves)
     if not step.card:
-        return Advice(
-            words=words, url=craft.flights.active()[0].get_absolute_url(), label="Open the newest flight", note=step.expect
-        )
+        return Advice(words=words, url=craft.flights.active()[0].get_absolute_url(), label="Open the newest flight", note=note)
     url = reverse("flights:card", args=[step.card])
-    return Advice(words=words, url=url, label="Open the card to fly", note=step.expect)
+    return Advice(words=words, url=url, label="Open the card to fly", note=note)
 
 
 def _of_return(flights: list[Flight]) -> Advice | None:

@@ -8,7 +8,7 @@ from nembrit.core.report.codec import from_json
 from nembrit.core.trials.counting import FlownFlight, Standing, standings
 from nembrit.core.trials.gone import AsBefore, FaultGone, as_before, fault_gone
 from nembrit.core.trials.overlay import Overlay, overlay
-from nembrit.core.trials.plan import Limit, Plan, Primary
+from nembrit.core.trials.plan import MEASURED, Limit, Plan, Primary
 from nembrit.core.trials.trial import TrialVerdict, judge
 from nembrit.core.types import FloatArray
 from nembrit.web.bench.copies import copies_among
@@ -97,7 +97,7 @@ def trial_of(slip: Slip) -> Trial:
     flown = {
         flight.pk: replace(_flown(slip, flight, is_after, results, answers.get(flight.pk)), copy_of=copies.get(flight.number))
         for (flight, is_after), (_, results) in zip(sides, analysed, strict=True)
-        if results is not None and (not slip.card_key or flight.card_key == slip.card_key)
+        if results is not None and _is_flown_so(slip, flight)
     }
     standing = standings(list(flown.values()), plan, is_repair=slip.group == "hardware")
     by_number = {one.flight.number: one for one in standing}
@@ -108,7 +108,7 @@ def trial_of(slip: Slip) -> Trial:
                 flight=flight, is_after=is_after, standing=by_number.get(flight.number), answer=answers.get(flight.pk)
             )
             for flight, is_after in sides
-            if not slip.card_key or flight.card_key == slip.card_key
+            if _is_flown_so(slip, flight)
         ],
         verdict=judge(standing, plan),
         recovered=_recovered(
@@ -116,8 +116,13 @@ def trial_of(slip: Slip) -> Trial:
             [(is_after, own, flown.get(flight.pk)) for (flight, is_after), (_, own) in zip(sides, analysed, strict=True)],
         ),
         fault=_fault_since(slip, [(is_after, own) for (_, is_after), (_, own) in zip(sides, analysed, strict=True)]),
-        without_card=[flight for flight, _ in sides if slip.card_key and not flight.card_key],
+        without_card=[flight for flight, _ in sides if not flight.card_key and not _is_flown_so(slip, flight)],
     )  # fmt: skip
+
+
+def _is_flown_so(slip: Slip, flight: Flight) -> bool:
+    """Whether a flight flew the slip's card; what measures its own interval may be measured on any."""
+    return not slip.card_key or slip.order == MEASURED or flight.card_key == slip.card_key
 
 
 def _fault_since(slip: Slip, flights: list[tuple[bool, FlightResults | None]]) -> FaultGone | None:

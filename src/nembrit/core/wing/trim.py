@@ -15,6 +15,7 @@ from nembrit.core.wing.errors import block_error, hac_error
 from nembrit.core.wing.mixing import PAIRS, Servo, split
 
 _HELD, _LEAST_S, _LEVEL_DEG, _LEAST_TOTAL_S = 0.03, 1.2, 5.0, 5.0
+UNNAMED = "the modes of this log have no names"
 _MOVES = 0.4  # of the usual speed, below which it stands or rolls
 _APART_WORDS = ("manual", "direct", "passthrough", "return", "home")
 _DEAD_US, _SIGMAS = 10.0, 3.0  # per rad/s
@@ -78,6 +79,7 @@ def hands_off_mask(recording: Recording) -> BoolArray:
         if bank is not None:
             still &= np.abs(bank) < _LEVEL_DEG
         still &= _is_flown(recording)
+        _require_names(recording, still)
     least = round(_LEAST_S * recording.sample_rate_hz)
     edges = np.flatnonzero(np.diff(np.concatenate(([0], still.astype(np.int8), [0]))))
     mask = np.zeros(still.size, dtype=bool)
@@ -85,6 +87,19 @@ def hands_off_mask(recording: Recording) -> BoolArray:
         if b - a > least:
             mask[a:b] = True
     return mask
+
+
+def _require_names(recording: Recording, still: BoolArray) -> None:
+    """Refuse trims of a log whose modes are numbers: in one of them it may fly home by itself, in another nothing is held."""
+    mode, names = recording.channels.get("mode"), recording.labels.get("mode", ())
+    if mode is None or not still.any():
+        return
+    present = [names[int(k)] for k in np.unique(mode[still & np.isfinite(mode)]) if 0 <= int(k) < len(names)]
+    unnamed = [name for name in present if name.startswith("mode ")]
+    if unnamed and len(present) > 1:
+        raise NotEnoughData(
+            f"{UNNAMED} ({', '.join(unnamed)}): which is manual, which flies home? Name them, then trims are judged"
+        )
 
 
 def _is_flown(recording: Recording) -> BoolArray:

@@ -9,6 +9,7 @@ from nembrit.core.analysis.decision import CHANGE, FLY, MARGIN, NAME, VERIFY, De
 from nembrit.core.causes.finding import Finding
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.tuning.repairs import repair_for
+from nembrit.core.wing.trim import UNNAMED
 from nembrit.core.wing.trimstep import MOVE, TRIMMED
 from nembrit.web.bench import deciding
 from nembrit.web.bench.results import act_finding_of, by_flight, evidence_of
@@ -17,6 +18,7 @@ from nembrit.web.bench.trims import next_trim
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import GROUPS, latest_configuration
+from nembrit.web.logs.windows import main_segment
 from nembrit.web.tunes.guide import step_of
 from nembrit.web.tunes.models import Experiment, Slip, Tune
 from nembrit.web.tunes.steps import in_settings
@@ -59,7 +61,13 @@ def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
     if not flights:
         return _settings_missing(craft, "") or _unflown(craft)
     if craft.kind == Craft.Kind.FIXED_WING:
-        return _settings_missing(craft, "") or _of_trim(craft) or _of_return(flights) or _of_stage(tune, flights)
+        return (
+            _settings_missing(craft, "")
+            or _unnamed(flights[0])
+            or _of_trim(craft)
+            or _of_return(flights)
+            or _of_stage(tune, flights)
+        )
     return _of_flight(craft, tune, flights, wait=wait)
 
 
@@ -145,6 +153,21 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
         steps = (decision, *decision.alternatives)
         return replace(_of_stage(tune, flights), flight=flight, others=_written(craft, flight, steps, first=0))
     return _of_decision(craft, tune, flight, decision)
+
+
+def _unnamed(flight: Flight) -> Advice | None:
+    """A plane's log with modes as numbers: trims and returns wait for their names."""
+    ((_, own),) = by_flight([flight], "wing")
+    segment = main_segment(flight)
+    reason = own.wing.reasons.get("trim", "") if own is not None and own.wing is not None else ""
+    if segment is None or not reason.startswith(UNNAMED):
+        return None
+    url = f"{reverse('intake:meanings', args=[segment.log_id])}#modes"
+    return Advice(
+        words=f"Name the flight modes of flight {flight.number}: trims and returns are judged by them",
+        url=url,
+        label="Name the modes",
+    )
 
 
 def _of_trim(craft: Craft) -> Advice | None:

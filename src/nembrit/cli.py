@@ -12,7 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from nembrit import cli_choosing, cli_sight
+from nembrit import cli_choosing, cli_live, cli_sight
 from nembrit.cli_choosing import add_meanings
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
@@ -91,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
     simulate.set_defaults(run=_simulate)
 
     cli_choosing.add_commands(commands)
+    cli_live.add_command(commands).set_defaults(run=cli_live.stand_in)
     sight = cli_sight.add_command(commands)
     sight.set_defaults(run=_sight)
     for command in (inspect, report, compare, convert):

@@ -37,7 +37,7 @@ CONCEPTS: dict[str, str] = {
     "ground": "ground gnd gps gnss sol suelo boden position pos",
     "course": "crs koers course cog kurs route track trk",
     "heading": "heading hdg head compass steuerkurs cap rumbo kompass mag",
-    "mode": "mode fm fmode modus flightmode modo tryb",
+    "mode": "mode fm fmode modus flightmode modo tryb betriebsart flugart flugphase flightphase",
     "event": "event events ereignis evento evenement msg message",
     "command": "summe command comando commande befehl cmd pidsum sum total mixer stellgrosse stellgroesse ctrl control steuersignal",
     "gain": "gain gains verstarkung ganancia guadagno",

@@ -1,0 +1,158 @@
+"""One recording under way: what a source sends, written down, understood, watched."""
+
+import json
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+from nembrit.core.errors import InputError
+from nembrit.core.telemetry.alarms import Alarms, Rule
+from nembrit.core.telemetry.clock import Way
+from nembrit.core.telemetry.lines import LineReader
+from nembrit.core.telemetry.meaning import LEAST_ROWS, LiveColumn, columns_of, values_of
+from nembrit.core.telemetry.watch import Watch
+from nembrit.recorder import folder as files
+from nembrit.recorder.sources import SourceAddress, stream
+
+_STATE_S, _LEARN_S, _MOST_WAITING = 0.4, 3.0, 200_000
+_FREE_AGAIN_S = 2.0
+
+
+class Recording(threading.Thread):
+    """Writes until a file named `stop` lies beside it."""
+
+    def __init__(self, path: Path) -> None:
+        super().__init__(daemon=True, name=f"recording {path.name}")
+        self._path = path
+        wanted = files.read(path / files.WANTED)
+        self._address = SourceAddress.of(wanted.get("source", {}))
+        self._reader, self._way = LineReader(), Way()
+        self._watch = Watch(cells=int(wanted.get("cells", 4)), capacity_mah=wanted.get("capacity_mah"))
+        self._alarms = Alarms(rules=_rules(wanted.get("rules", [])))
+        self._columns: tuple[LiveColumn, ...] = tuple(LiveColumn(**one) for one in wanted.get("columns", []))
+        self._first: list[dict[str, float | str]] = []
+        self._began_s: float | None = None
+        self._problem, self._disk = "", ""
+        self._lost_on_disk = 0
+        self._values: dict[str, float | str] = {}
+        self._stated_s = 0.0
+        self._leave = threading.Event()
+
+    def leave(self) -> None:
+        """End without marking the recording as ended: it goes on when a recorder starts again."""
+        self._leave.set()
+
+    def run(self) -> None:
+        path = self._path
+        self._lines, self._events = files.Appended(path / files.LINES), files.Appended(path / files.EVENTS)
+        before = files.read(path / files.STATE)
+        if before.get("last_s"):  # a recorder was killed here: the gap is marked
+            self._event(
+                {"kind": "gap", "from_s": before["last_s"], "at_s": time.time(), "words": "The recorder was started again"}
+            )
+            self._watch.used_mah = float(before.get("used_mah") or 0.0)
+            home = before.get("home_deg")
+            self._watch.home_deg = (float(home[0]), float(home[1])) if home else None
+        for data in stream(self._address, self._is_over, self._tell):
+            self._take(data)
+            self._write()
+        self._state(is_ended=not self._leave.is_set())
+        self._lines.close()
+        self._events.close()
+        if not self._leave.is_set():
+            (path / files.ENDED).write_text(f"{time.time():.3f}")
+
+    def _is_over(self) -> bool:
+        return self._leave.is_set() or (self._path / files.STOP).exists()
+
+    def _tell(self, problem: str) -> None:
+        if problem != self._problem:
+            self._problem = problem
+            words = problem or "Receiving again"
+            self._event({"kind": "source", "at_s": time.time(), "words": words, "is_on": bool(problem)})
+
+    def _take(self, data: bytes) -> None:
+        now_s = time.time()
+        for row in self._reader.feed(data) if data else ():
+            self._learn(row, now_s)
+            values = values_of(row, self._columns)
+            sent, counter = values.get("time"), values.get("counter")
+            is_new = self._way.feed(
+                now_s, sent if isinstance(sent, float) else None, int(counter) if isinstance(counter, float) else None
+            )
+            if not is_new:
+                continue
+            self._lines.add(f"{now_s:.4f}\t{json.dumps(row, separators=(',', ':'))}".encode())
+            values = self._watch.feed(now_s, values)
+            self._values |= values
+            self._raise(now_s, values)
+        last_s = self._way.last_s
+        if last_s is not None:
+            self._raise(now_s, {"silence_s": now_s - last_s})
+
+    def _learn(self, row: dict[str, float | str], now_s: float) -> None:
+        """Find out what the columns mean from the first rows, and anew where one comes that was never seen."""
+        if self._began_s is None:
+            self._began_s = now_s
+        known = {one.name for one in self._columns}
+        if known and set(row) <= known:
+            return
+        self._first.append(row)
+        if len(self._first) >= LEAST_ROWS or (known and len(self._first) >= 3) or now_s - self._began_s > _LEARN_S:
+            found = columns_of(self._first)
+            self._columns = (*self._columns, *(one for one in found if one.name not in known))
+            self._first = []
+
+    def _raise(self, now_s: float, values: dict[str, float | str]) -> None:
+        for event in self._alarms.feed(now_s, values):
+            self._event(
+                {"kind": "alarm", "at_s": event.at_s, "key": event.key, "is_on": event.is_on, "value": event.value,
+                 "words": event.words}
+            )  # fmt: skip
+
+    def _event(self, document: dict[str, Any]) -> None:
+        self._events.add(json.dumps(document).encode())
+
+    def _write(self) -> None:
+        try:
+            self._lines.flush()
+            self._events.flush()
+            if time.monotonic() - self._stated_s > _STATE_S:
+                self._state()
+            self._disk = ""
+        except OSError as error:
+            self._disk = f"Nothing can be written: {error.strerror}. Make room on the disk; the newest lines wait"
+            self._lost_on_disk += self._lines.forget_waiting(_MOST_WAITING)
+            time.sleep(0.2)
+
+    def _state(self, *, is_ended: bool = False) -> None:
+        counts, way = self._reader.counts, self._way
+        files.replace(
+            self._path / files.STATE,
+            {
+                "at_s": time.time(), "last_s": way.last_s, "rate_hz": way.rate_hz, "jitter_s": way.jitter_s,
+                "lines": counts.lines,
+                "rows": counts.rows, "garbage": counts.garbage, "wrong_checksum": counts.wrong_checksum,
+                "too_long": counts.too_long, "last_bad": counts.last_bad, "dropped": way.dropped, "doubled": way.doubled,
+                "late": way.late, "jumps": way.jumps, "gaps": way.gaps, "problem": self._disk or self._problem,
+                "lost_on_disk": self._lost_on_disk, "on": self._alarms.on, "used_mah": self._watch.used_mah,
+                "home_deg": self._watch.home_deg, "is_ended": is_ended, "values": self._values,
+                "columns": [
+                    {"name": one.name, "key": one.key, "unit": one.unit, "factor": one.factor, "offset": one.offset,
+                     "confidence": one.confidence}
+                    for one in self._columns
+                ],
+            },
+        )  # fmt: skip
+        self._stated_s = time.monotonic()
+
+
+def _rules(documents: list[dict[str, Any]]) -> list[Rule]:
+    found = []
+    for one in documents:
+        try:
+            found.append(Rule(**one))
+        except (InputError, TypeError):
+            continue
+    return found

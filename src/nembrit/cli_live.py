@@ -7,9 +7,9 @@ from typing import Any
 
 from nembrit.core.errors import InputError
 from nembrit.core.setup.cards import CARDS, WING_CARDS
-from nembrit.core.setup.configuration import parse_configuration
 from nembrit.core.setup.controller import controller_from_json
 from nembrit.core.setup.craft import craft_from_json
+from nembrit.core.setup.pasted import parse_settings
 
 _HIGHEST_PORT = 65_535
 
@@ -59,7 +59,7 @@ def stand_in(options: argparse.Namespace) -> int:
             text = Path(options.settings).read_text()
         except OSError as error:
             raise InputError(f"{options.settings}: {error.strerror}") from None
-        settings = {one.name: one.value for one in parse_configuration(text).settings}
+        settings = {one.name: one.value for one in parse_settings(text)}
     return standin.main(options, craft, controller, card, settings)
 
 

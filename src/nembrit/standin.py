@@ -24,8 +24,8 @@ from nembrit.core.types import FloatArray
 _DISARM_S, _IDLE_HZ = 2.0, 2.0
 # role → name on the line, factor
 _SENT: dict[str, tuple[str, float]] = {
-    "battery_voltage": ("vbat [V]", 1.0), "battery_current": ("amps [A]", 1.0), "altitude": ("alt [m]", 1.0),
-    "ground_speed": ("gspd [m/s]", 1.0), "airspeed": ("aspd [m/s]", 1.0), "course": ("course [deg]", 1.0),
+    "battery_voltage": ("vbat [V]", 1.0), "battery_current": ("amps [A]", 1.0), "altitude": ("altitude [m]", 1.0),
+    "ground_speed": ("ground speed [m/s]", 1.0), "airspeed": ("airspeed [m/s]", 1.0), "course": ("course [deg]", 1.0),
     "latitude": ("lat [deg]", 1.0), "longitude": ("lon [deg]", 1.0), "home_distance": ("home dist [m]", 1.0),
     "attitude.roll": ("att roll [deg]", 1.0), "attitude.pitch": ("att pitch [deg]", 1.0), "throttle": ("throttle [%]", 100.0),
     "gyro.roll": ("gyro roll [deg/s]", 1.0), "gyro.pitch": ("gyro pitch [deg/s]", 1.0),
@@ -130,7 +130,7 @@ class StandIn:
             wait = float(flown.t_s[k]) / self.pace - (time.monotonic() - began)
             if wait > 0:
                 time.sleep(wait)
-            row: dict[str, Any] = {"t [s]": round(float(flown.t_s[k]), 3)}
+            row: dict[str, Any] = {"time [s]": round(float(flown.t_s[k]), 3)}
             for role, (name, factor) in _SENT.items():
                 own = flown.channels.get(role)
                 if own is not None and np.isfinite(own[k]):
@@ -149,7 +149,7 @@ class StandIn:
             return  # lost on the way
         row = {"seq": self.n_sent, **row}
         if self.form == "mixed" and "lat [deg]" in row:
-            self.send(_sentence(float(row["lat [deg]"]), float(row["lon [deg]"]), float(row.get("alt [m]", 0.0))))
+            self.send(_sentence(float(row["lat [deg]"]), float(row["lon [deg]"]), float(row.get("altitude [m]", 0.0))))
             row = {name: value for name, value in row.items() if name not in ("lat [deg]", "lon [deg]")}
         self.send(json.dumps(row).encode() + b"\n")
 

@@ -32,7 +32,7 @@ class Recording(threading.Thread):
         self._alarms = Alarms(rules=_rules(wanted.get("rules", [])))
         self._columns: tuple[LiveColumn, ...] = tuple(LiveColumn(**one) for one in wanted.get("columns", []))
         self._first: list[dict[str, float | str]] = []
-        self._began_s: float | None = None
+        self._began_s = 0.0
         self._problem, self._disk = "", ""
         self._lost_on_disk = 0
         self._values: dict[str, float | str] = {}
@@ -93,13 +93,13 @@ class Recording(threading.Thread):
 
     def _learn(self, row: dict[str, float | str], now_s: float) -> None:
         """Find out what the columns mean from the first rows, and anew where one comes that was never seen."""
-        if self._began_s is None:
-            self._began_s = now_s
         known = {one.name for one in self._columns}
         if known and set(row) <= known:
             return
         self._first.append(row)
-        if len(self._first) >= LEAST_ROWS or (known and len(self._first) >= 3) or now_s - self._began_s > _LEARN_S:
+        if len(self._first) == 1:
+            self._began_s = now_s
+        if len(self._first) >= LEAST_ROWS or now_s - self._began_s > _LEARN_S:
             found = columns_of(self._first)
             self._columns = (*self._columns, *(one for one in found if one.name not in known))
             self._first = []

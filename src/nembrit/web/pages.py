@@ -4,8 +4,11 @@ import os
 import socket
 import sys
 import threading
+from types import FrameType
 
 import uvicorn
+
+from nembrit.web.common.stopping import STOP
 
 _MOST_WAITING = 128
 
@@ -34,6 +37,10 @@ def serve_pages(listener: socket.socket, *, until_parent_ends: bool = False) -> 
 class _FairServer(uvicorn.Server):
     """Takes one waiting connection at a time, so that none of the processes takes all of them."""
 
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        STOP.set()  # streams end by themselves
+        super().handle_exit(sig, frame)
+
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
         for listener in sockets or ():
@@ -42,6 +49,7 @@ class _FairServer(uvicorn.Server):
 
 def _stop_with_parent(server: uvicorn.Server) -> None:
     os.read(0, 1)
+    STOP.set()
     server.should_exit = True
 
 

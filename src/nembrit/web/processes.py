@@ -11,8 +11,10 @@ from collections.abc import Sequence
 class Beside(threading.Thread):
     """Keeps one process of ours running; it ends by itself when this one is gone: its standard input ends then."""
 
-    def __init__(self, *words: str, descriptors: Sequence[int] = ()) -> None:
+    def __init__(self, *words: str, descriptors: Sequence[int] = (), may_outlive: bool = False) -> None:
+        """`may_outlive`: it is told that the server ends, and ends when its own work is done."""
         super().__init__(daemon=True)
+        self._may_outlive = may_outlive
         self._words = [sys.executable, "-m", *words]
         self._descriptors = tuple(descriptors)
         self._stopping = threading.Event()
@@ -36,6 +38,8 @@ class Beside(threading.Thread):
             return
         with contextlib.suppress(OSError):
             process.stdin.close()
+        if self._may_outlive:
+            return
         try:
             process.wait(5)
         except subprocess.TimeoutExpired:

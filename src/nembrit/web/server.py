@@ -219,7 +219,7 @@ def _prepare(command: str, folder: Path) -> None:
 def _serve(listener: socket.socket, folder: Path) -> None:
     """Pages from two processes where the platform lets them share a socket: one's pages never wait for the other's."""
     listener.listen(128)  # who comes before the server runs waits for it
-    beside = [Beside("nembrit.web.manage", "worker")]
+    beside = [Beside("nembrit.web.manage", "worker"), Beside("nembrit.recorder", str(folder / "telemetry"), may_outlive=True)]
     if os.name != "nt":
         beside.append(Beside("nembrit.web.pages", str(listener.fileno()), descriptors=[listener.fileno()]))
     for process in beside:

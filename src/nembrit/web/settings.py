@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "nembrit.web.packs",
     "nembrit.web.planning",
     "nembrit.web.tunes",
+    "nembrit.web.telemetry",
     "nembrit.web.archive",
 ]
 

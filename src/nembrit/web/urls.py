@@ -18,6 +18,7 @@ urlpatterns = [
     path("", include("nembrit.web.packs.urls")),
     path("", include("nembrit.web.planning.urls")),
     path("", include("nembrit.web.tunes.urls")),
+    path("", include("nembrit.web.telemetry.urls")),
     path("", include("nembrit.web.archive.urls")),
 ]
 

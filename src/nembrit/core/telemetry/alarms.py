@@ -87,7 +87,9 @@ class Alarms:
                 if sign * (value - one.limit) < -one.hysteresis:
                     del self.on[one.key]
                     self._passed.pop(one.key, None)
-                    found.append(Event(at_s=now_s, key=one.key, is_on=False, value=value, words=f"Over: {words_of(one, value)}"))
+                    found.append(
+                        Event(at_s=now_s, key=one.key, is_on=False, value=value, words=f"Over: {ended_words(one, value)}")
+                    )
             elif not is_passed:
                 self._passed.pop(one.key, None)
             elif now_s - self._passed.setdefault(one.key, now_s) >= one.delay_s:
@@ -105,6 +107,13 @@ def _watched(name: str, values: Mapping[str, Value]) -> float | None:
         return max(known) if known else None
     value = values.get(name)
     return value if isinstance(value, float) else None
+
+
+def ended_words(one: Rule, value: float) -> str:
+    """What an alarm's end is told by."""
+    return {"silent": "data come in", "failsafe": "normal mode", "energy_home": "enough for the way home"}.get(
+        one.key, words_of(one, value)
+    )
 
 
 def words_of(one: Rule, value: float) -> str:

@@ -34,6 +34,7 @@ def columns_of(rows: Sequence[Mapping[str, Value]]) -> tuple[LiveColumn, ...]:
     """A meaning for every column that these rows have; `time` is the sender's own clock [s]."""
     names = list(dict.fromkeys(name for row in rows for name in row))
     raw = []
+    names = [name for name in names if any(row.get(name) is not None for row in rows)]
     for name in names:
         own = [row.get(name) for row in rows]
         header, unit = split_header(name)

@@ -25,9 +25,11 @@ class Watch:
     def feed(self, now_s: float, values: Mapping[str, Value]) -> dict[str, Value]:
         """The values with what follows from them."""
         found = dict(values)
-        step_s = 0.0 if self._last_s is None else min(max(0.0, now_s - self._last_s), _LONGEST_STEP_S)
-        self._last_s = now_s
         voltage, current = _number(found, "battery_voltage"), _number(found, "battery_current")
+        step_s = 0.0
+        if current is not None:  # other lines between two with a current take no time of theirs
+            step_s = 0.0 if self._last_s is None else min(max(0.0, now_s - self._last_s), _LONGEST_STEP_S)
+            self._last_s = now_s
         if voltage is not None and "cell_v" not in found:
             found["cell_v"] = voltage / max(1, self.cells)
         if current is not None:

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class TelemetryConfig(AppConfig):
+    name = "nembrit.web.telemetry"
+    label = "telemetry"

@@ -1,0 +1,64 @@
+"""The stand-in on the line, started by one press: a process that flies a craft of this workshop."""
+
+import json
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+from django.conf import settings
+
+from nembrit.core.errors import InputError
+from nembrit.core.setup.cards import CARDS, WING_CARDS
+from nembrit.core.setup.configuration import settings_text
+from nembrit.core.setup.controller import controller_to_json
+from nembrit.core.setup.craft import craft_to_json
+from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.services import controller_of, core_craft, core_settings, latest_configuration
+from nembrit.web.telemetry.models import Source
+
+_PORT, _LINK = 14_600, 14_700
+_going: dict[int, subprocess.Popen[bytes]] = {}
+_lock = threading.Lock()
+
+
+def is_going(craft: Craft) -> bool:
+    process = _going.get(craft.pk)
+    return process is not None and process.poll() is None
+
+
+def start(craft: Craft, *, charge_pct: float = 40.0) -> None:
+    """Start it with the latest settings, and set the craft's source up for it. Raises InputError without settings."""
+    latest = latest_configuration(craft)
+    if latest is None:
+        raise InputError("save the craft’s settings first: the stand-in flies with them")
+    is_plane = craft.kind == Craft.Kind.FIXED_WING
+    folder = Path(settings.DATA_FOLDER) / "stand-in"
+    folder.mkdir(exist_ok=True, mode=0o700)
+    files = {name: folder / f"{craft.pk}-{name}" for name in ("craft.json", "config.json", "settings.txt")}
+    files["craft.json"].write_text(json.dumps(craft_to_json(core_craft(craft))))
+    files["settings.txt"].write_text(settings_text(core_settings(latest)))
+    words = ["--craft", str(files["craft.json"]), "--settings", str(files["settings.txt"])]
+    if not is_plane:
+        files["config.json"].write_text(json.dumps(controller_to_json(controller_of(latest))))
+        words += ["--config", str(files["config.json"])]
+    port, link = _PORT + craft.pk % 90, _LINK + craft.pk % 90
+    words += ["--udp", f"127.0.0.1:{port}", "--link", str(link), "--charge", f"{charge_pct:g}", "--tied"]
+    words += ["--card", WING_CARDS[0].key if is_plane else CARDS[0].key]
+    with _lock:
+        stop(craft)
+        _going[craft.pk] = subprocess.Popen(
+            [sys.executable, "-m", "nembrit.cli", "stand-in", *words], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL,
+            start_new_session=True,
+        )  # fmt: skip
+    Source.objects.update_or_create(
+        craft=craft,
+        defaults={"kind": "udp", "host": "127.0.0.1", "port": port, "link_host": "127.0.0.1", "link_port": link,
+                  "capacity_mah": 2200.0},
+    )  # fmt: skip
+
+
+def stop(craft: Craft) -> None:
+    process = _going.pop(craft.pk, None)
+    if process is not None and process.stdin is not None:
+        process.stdin.close()

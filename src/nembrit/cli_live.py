@@ -30,6 +30,7 @@ def add_command(commands: Any) -> argparse.ArgumentParser:
     parser.add_argument("--rate", type=float, default=20.0, help="lines a second")
     parser.add_argument("--loss", type=float, default=2.0, help="per cent of lines lost")
     parser.add_argument("--charge", type=float, default=95.0, help="of the pack, per cent")
+    parser.add_argument("--tired", type=float, default=0.0, metavar="V", help="how much less a cell of its worn pack gives")
     parser.add_argument("--wind", type=float, default=2.0, help="m/s")
     parser.add_argument("--form", choices=("json", "mixed"), default="json")
     parser.add_argument("--tied", action="store_true", help="end when standard input ends")
@@ -50,6 +51,8 @@ def stand_in(options: argparse.Namespace) -> int:
         raise InputError(f"there is no card “{options.card}”; expected {', '.join(one.key for one in cards)}")
     if not 0.5 <= options.rate <= 400 or not 0 <= options.loss < 90 or not 0 <= options.link <= _HIGHEST_PORT:
         raise InputError("expected 0.5 to 400 lines a second, less than 90 % lost, and a port up to 65535")
+    if not 10 <= options.charge <= 100 or not 0 <= options.tired <= 1 or not 0 <= options.wind <= 12:
+        raise InputError("a pack is charged by 10 to 100 %, tired by 0 to 1 V a cell, and wind blows with up to 12 m/s")
     for address in (options.udp, options.tcp):
         if address and not (address.rpartition(":")[2].isdigit() and 0 < int(address.rpartition(":")[2]) <= _HIGHEST_PORT):
             raise InputError(f"“{address}” is no address: expected HOST:PORT")

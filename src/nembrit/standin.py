@@ -58,6 +58,7 @@ class StandIn:
     flown: Flown | None = None
     is_armed: bool = False
     n_sent: int = 0
+    rest_v: float = 15.0  # on the ground
     pace: float = 1.0  # how many times faster than real time; for tests
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _flights: int = 0
@@ -119,11 +120,14 @@ class StandIn:
     def idle(self) -> None:
         """One line while it stands on the ground."""
         if not self.is_armed:
-            self._line({"vbat [V]": 16.4, "amps [A]": 0.4, "lq [%]": 99.0, "mode": "idle"})
+            self._line({"vbat [V]": self.rest_v, "amps [A]": 0.4, "lq [%]": 99.0, "mode": "idle"})
 
     def _fly(self) -> None:
         self._flights += 1
         flown = self.fly(self.seed + self._flights)
+        volts = flown.channels.get("battery_voltage")
+        if volts is not None:
+            self.rest_v = round(float(np.nanmax(volts[-max(1, volts.size // 20) :])), 2)
         began = time.monotonic()
         step = max(1, round(1 / (self.rate_hz * float(flown.t_s[1] - flown.t_s[0]))))
         for k in range(0, flown.t_s.size, step):
@@ -249,8 +253,13 @@ def run(stand_in: StandIn, *, link_port: int) -> None:
         server.shutdown()
 
 
-def flown_by(craft: Any, controller: Any, card: Any, *, charge_ratio: float, wind_m_s: float) -> Callable[[int], Flown]:
-    """How a craft's stand-in flies a card: with its controller, or as a plane with its surfaces."""
+def flown_by(
+    craft: Any, controller: Any, card: Any, *, charge_ratio: float, wind_m_s: float, tired_v: float = 0.0
+) -> Callable[[int], Flown]:
+    """How a craft's stand-in flies a card: with its controller, or as a plane with its surfaces.
+
+    `tired_v`: how much less a cell of its worn pack gives, in the air and in the log.
+    """
 
     def fly(seed: int) -> Flown:
         if craft.kind == "fixed_wing":
@@ -259,6 +268,7 @@ def flown_by(craft: Any, controller: Any, card: Any, *, charge_ratio: float, win
             from nembrit.core.simulate.plane.flight import fly_plane
 
             plane = fly_plane(craft.surfaces, card, PlaneWorld(seed=seed, wind_m_s=wind_m_s))
+            plane.channels["battery_voltage"] = np.round(plane.channels["battery_voltage"] - tired_v * craft.cells, 2)
             log = nembrit_csv.write(plane.columns, plane.t_s, decimals=PLANE_DECIMALS)
             return Flown(t_s=plane.t_s, channels=plane.channels, modes=plane.modes, log=log, name=f"standin-{seed}.csv")
         from nembrit.core.simulate.airframe import World
@@ -266,6 +276,7 @@ def flown_by(craft: Any, controller: Any, card: Any, *, charge_ratio: float, win
         from nembrit.core.simulate.flight import fly as fly_copter
 
         flown = fly_copter(craft, controller, card, World(seed=seed, wind_m_s=wind_m_s, pack_charge_ratio=charge_ratio))
+        flown.channels["battery_voltage"] = np.round(flown.channels["battery_voltage"] - tired_v * craft.cells, 2)
         order = [role for role in write_order(craft) if role in flown.channels]
         log = nembrit_csv.write([(role, flown.channels[role]) for role in order], flown.t_s, decimals=DECIMALS)
         return Flown(t_s=flown.t_s, channels=flown.channels, modes=(), log=log, name=f"standin-{seed}.csv")
@@ -280,9 +291,15 @@ def main(options: Any, craft: Any, controller: Any, card: Any, settings: dict[st
     else:
         host, _, port = (options.tcp or options.udp).rpartition(":")
         send = (tcp_sender if options.tcp else udp_sender)(host or "127.0.0.1", int(port))
-    fly = flown_by(craft, controller, card, charge_ratio=options.charge / 100, wind_m_s=options.wind)
+    fly = flown_by(craft, controller, card, charge_ratio=options.charge / 100, wind_m_s=options.wind, tired_v=options.tired)
     stand_in = StandIn(
-        settings=settings, fly=fly, send=send, rate_hz=options.rate, loss_ratio=options.loss / 100, form=options.form
+        rest_v=round(craft.cells * (3.5 + 0.6 * options.charge / 100 - options.tired), 2),
+        settings=settings,
+        fly=fly,
+        send=send,
+        rate_hz=options.rate,
+        loss_ratio=options.loss / 100,
+        form=options.form,
     )
     threading.Thread(target=_ends_with_parent, daemon=True).start() if options.tied else None
     run(stand_in, link_port=options.link)

@@ -61,7 +61,7 @@ def stream(address: SourceAddress, is_over: Callable[[], bool], problem: Callabl
                 yield opened.read()
         except SourceLost as error:
             problem(str(error))
-            yield b""
+            yield b"\n"  # the half line that was cut off ends here
         finally:
             opened.close()
         _rest(is_over)
@@ -159,9 +159,10 @@ class _Incoming:
 
     def read(self) -> bytes:
         if select.select([self._listener], [], [], 0 if self._stream else _WAIT_S)[0]:
-            if self._stream is not None:
-                self._stream.close()
-            self._stream = _Stream(self._listener.accept()[0])
+            before, self._stream = self._stream, _Stream(self._listener.accept()[0])
+            if before is not None:
+                before.close()
+                return b"\n"
         if self._stream is None:
             return b""
         try:
@@ -169,7 +170,7 @@ class _Incoming:
         except SourceLost:
             self._stream.close()
             self._stream = None
-            return b""
+            return b"\n"  # the half line that was cut off ends here
 
     def close(self) -> None:
         if self._stream is not None:

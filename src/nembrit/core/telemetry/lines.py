@@ -109,7 +109,7 @@ class LineReader:
         if len(cells) < 2 or len(cells) > _MOST_COLUMNS:
             return None
         if sum(_number(cell) is None and cell != "" for cell in cells) > len(cells) / 2:
-            if len(set(cells)) < len(cells) or not all(cells):
+            if len(set(cells)) < len(cells) or not all(cell[:1].isalpha() or cell[:1] == "_" for cell in cells):
                 return None
             self._header, self._separator = tuple(cells), separator
             return {}

@@ -11,6 +11,7 @@ from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload
 from nembrit.web.packs.models import Pack, PackNote
 from nembrit.web.planning.models import Session
+from nembrit.web.telemetry.models import Alarm, LinkRead, Source
 from nembrit.web.tunes.models import Answer, Arm, Decision, Experiment, Slip, Truth, Tune, Turn, WaitingSlip
 
 
@@ -45,6 +46,9 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Setting, craft="configuration__craft"),
     Kind(model=Session, craft="craft"),
     Kind(model=ReturnRule, craft="craft", is_later=True),
+    Kind(model=Source, craft="craft", is_later=True),
+    Kind(model=Alarm, craft="craft", is_later=True),
+    Kind(model=LinkRead, craft="craft", is_later=True),
     Kind(model=Flight, craft="craft"),
     Kind(model=Outing, craft="craft"),
     Kind(model=FieldTap, craft="outing__craft"),

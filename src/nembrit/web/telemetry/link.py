@@ -196,13 +196,12 @@ def contradictions(craft: Craft) -> list[str]:
     before = LinkRead.objects.filter(craft=craft, at__lte=flight.flown_at).first() if flight else None
     after = LinkRead.objects.filter(craft=craft, at__gt=flight.flown_at).order_by("at").first() if flight else None
     record = flight.configuration if flight is not None else None
-    for one in (after, before):
-        if flight is None or record is None or one is None or one.configuration_id == record.pk:
-            continue
-        if protocol.differences(_texts(record), one.settings):
-            flown = one.configuration or "settings that are not kept here"
-            told.append(f"Flight {flight.number} flew {flown}, not {record}: its record says otherwise")
-            break
+    one = after or before  # what it holds after a flight is what it flew, unless somebody wrote between
+    if flight is None or record is None or one is None or one.configuration_id == record.pk:
+        pass
+    elif protocol.differences(_texts(record), one.settings):
+        flown = one.configuration or "settings that are not kept here"
+        told.append(f"Flight {flight.number} flew {flown}, not {record}: its record says otherwise")
     slip = Slip.objects.filter(tune__craft=craft, state=Slip.State.OPEN).select_related("result_configuration").first()
     if (
         slip is not None

@@ -18,6 +18,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.services import receive_file
 from nembrit.web.logs.models import Log
+from nembrit.web.logs.places import move_to
 from nembrit.web.telemetry.models import Alarm, Recording, Source
 
 _END_WAIT_S = 4.0
@@ -237,5 +238,7 @@ def join(recording: Recording, flight: Flight) -> None:
     """Give the recording to a flight. Raises InputError for another craft's."""
     if flight.craft_id != recording.craft_id:
         raise InputError("that flight is another craft’s")
+    if recording.log is not None and recording.log.state == Log.State.READY and not recording.log.segments.exists():
+        move_to(recording.log, flight)  # beside the on-board log: traces show them together
     recording.flight = flight
     recording.save(update_fields=("flight",))

@@ -1,9 +1,11 @@
 """The stand-in on the line, started by one press: a process that flies a craft of this workshop."""
 
+import contextlib
 import json
+import os
+import signal
 import subprocess
 import sys
-import threading
 from pathlib import Path
 
 from django.conf import settings
@@ -18,17 +20,33 @@ from nembrit.web.hangar.services import controller_of, core_craft, core_settings
 from nembrit.web.telemetry.models import Source
 
 _PORT, _LINK = 14_600, 14_700
-_going: dict[int, subprocess.Popen[bytes]] = {}
-_lock = threading.Lock()
+_kept: list[subprocess.Popen[bytes]] = []  # their standard input ends with this server, and they with it
+
+
+def _pid_file(craft: Craft) -> Path:
+    return Path(settings.DATA_FOLDER) / "stand-in" / f"{craft.pk}.pid"
+
+
+def _pid(craft: Craft) -> int | None:
+    """Of the stand-in that flies this craft; pages are served by more than one process, so that it is kept in a file."""
+    try:
+        pid = int(_pid_file(craft).read_text())
+        for one in _kept:
+            one.poll()  # one that ended leaves the list of processes
+        os.kill(pid, 0)
+    except (OSError, ValueError):
+        return None
+    return pid
 
 
 def is_going(craft: Craft) -> bool:
-    process = _going.get(craft.pk)
-    return process is not None and process.poll() is None
+    return _pid(craft) is not None
 
 
-def start(craft: Craft, *, charge_pct: float = 40.0) -> None:
-    """Start it with the latest settings, and set the craft's source up for it. Raises InputError without settings."""
+def start(craft: Craft, *, charge_pct: float = 14.0) -> None:
+    """Start it with the latest settings and a nearly empty pack, and set the craft's source up for it. Raises InputError without
+    settings.
+    """
     latest = latest_configuration(craft)
     if latest is None:
         raise InputError("save the craft’s settings first: the stand-in flies with them")
@@ -43,14 +61,15 @@ def start(craft: Craft, *, charge_pct: float = 40.0) -> None:
         files["config.json"].write_text(json.dumps(controller_to_json(controller_of(latest))))
         words += ["--config", str(files["config.json"])]
     port, link = _PORT + craft.pk % 90, _LINK + craft.pk % 90
-    words += ["--udp", f"127.0.0.1:{port}", "--link", str(link), "--charge", f"{charge_pct:g}", "--tied"]
+    words += ["--udp", f"127.0.0.1:{port}", "--link", str(link), "--charge", f"{charge_pct:g}", "--tired", "0.15", "--tied"]
     words += ["--card", WING_CARDS[0].key if is_plane else CARDS[0].key]
-    with _lock:
-        stop(craft)
-        _going[craft.pk] = subprocess.Popen(
-            [sys.executable, "-m", "nembrit.cli", "stand-in", *words], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL,
-            start_new_session=True,
-        )  # fmt: skip
+    stop(craft)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "nembrit.cli", "stand-in", *words], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL,
+        start_new_session=True,
+    )  # fmt: skip
+    _kept.append(process)
+    _pid_file(craft).write_text(str(process.pid))
     Source.objects.update_or_create(
         craft=craft,
         defaults={"kind": "udp", "host": "127.0.0.1", "port": port, "link_host": "127.0.0.1", "link_port": link,
@@ -59,6 +78,8 @@ def start(craft: Craft, *, charge_pct: float = 40.0) -> None:
 
 
 def stop(craft: Craft) -> None:
-    process = _going.pop(craft.pk, None)
-    if process is not None and process.stdin is not None:
-        process.stdin.close()
+    pid = _pid(craft)
+    if pid is not None:
+        with contextlib.suppress(OSError):
+            os.kill(pid, signal.SIGTERM)
+    _pid_file(craft).unlink(missing_ok=True)

@@ -3,7 +3,7 @@
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from tests.e2e.conftest import CHROMIUM, ROOT, free_port, start, wait_until_ready
 
@@ -14,13 +14,12 @@ SHOTS = (
     ("flight", "/craft/1/flights/1/", DESK, "light"),
     ("flight-phone", "/craft/1/flights/1/", PHONE, "light"),
     ("traces", "/craft/1/flights/9/traces/?from=11.5&to=17&a=12.9&b=13.4&spectrum=gyro_raw.roll", DESK, "light"),
-    ("log", "/logs/12/", DESK, "light"),
     ("meanings", "/logs/13/meanings/", DESK, "light"),
     ("slip", "/slips/2/", DESK, "light"),
     ("slip-form", "/craft/1/slips/new/?group=pd.roll", DESK, "light"),
     ("tune", "/craft/1/tune/", DESK, "light"),
     ("report", "/craft/1/tune/report/", DESK, "light"),
-    ("wing", "/craft/3/flights/5/wing/", DESK, "light"),
+    ("wing", "/craft/3/flights/8/wing/", DESK, "light"),
     ("return", "/craft/3/flights/9/return/", DESK, "light"),
     ("card-phone", "/cards/response/", PHONE, "light"),
     ("noise", "/craft/1/flights/17/noise/", DESK, "light"),
@@ -37,6 +36,16 @@ SHOTS = (
 )
 
 
+def live(page: Page, address: str) -> None:
+    """The live page while the stand-in flies."""
+    page.goto(f"{address}/craft/3/live/")
+    page.get_by_role("button", name="Power the stand-in").click()
+    page.get_by_role("button", name="Fly the card").click()
+    page.wait_for_timeout(40_000)
+    page.screenshot(path=ROOT / "docs" / "screenshots" / "live.png")
+    page.get_by_role("button", name="Switch it off").click()
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         process = start("demo", Path(folder), free_port())
@@ -50,6 +59,7 @@ def main() -> None:
                 page.wait_for_timeout(500)
                 page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
                 page.close()
+            live(browser.new_page(viewport=DESK, color_scheme="light"), address)
         finally:
             process.terminate()
             process.wait(15)

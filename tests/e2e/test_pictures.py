@@ -27,7 +27,9 @@ PAGES = {
     "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
     "wing": "/craft/3/flights/3/wing/", "flight of a plane": "/craft/3/flights/2/", "surfaces": "/craft/3/surfaces/",
     "path": "/craft/3/flights/8/path/", "return": "/craft/3/flights/9/return/", "gains of a plane": "/craft/3/flights/10/wing/",
-    "rule of a return": "/craft/3/return/", "obstacles": "/ground/", "line of sight": "/ground/sight/",
+    "rule of a return": "/craft/3/return/",
+    "returns": "/craft/3/returns/", "return card": "/craft/3/return/card/", "live": "/craft/1/live/", "source": "/craft/1/live/source/",
+    "alarms": "/craft/1/live/alarms/", "link": "/craft/1/link/", "obstacles": "/ground/", "line of sight": "/ground/sight/",
 }  # fmt: skip
 
 

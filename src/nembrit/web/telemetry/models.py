@@ -22,7 +22,6 @@ class Source(models.Model):
     capacity_mah = models.FloatField("pack, mAh", null=True, blank=True)
     link_host = models.CharField("settings link: address", max_length=100, default="127.0.0.1", blank=True)
     link_port = models.PositiveIntegerField("settings link: port", null=True, blank=True)
-    columns = models.JSONField(default=dict, blank=True)  # name → meaning that the tuner chose
 
     def __str__(self) -> str:
         return f"telemetry of {self.craft}"

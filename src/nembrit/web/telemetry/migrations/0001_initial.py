@@ -57,7 +57,6 @@ class Migration(migrations.Migration):
                 ('capacity_mah', models.FloatField(blank=True, null=True, verbose_name='pack, mAh')),
                 ('link_host', models.CharField(blank=True, default='127.0.0.1', max_length=100, verbose_name='settings link: address')),
                 ('link_port', models.PositiveIntegerField(blank=True, null=True, verbose_name='settings link: port')),
-                ('columns', models.JSONField(blank=True, default=dict)),
                 ('craft', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='telemetry', to='hangar.craft')),
             ],
         ),

@@ -47,10 +47,8 @@ def wait_until_ready(process: subprocess.Popen[str]) -> str:
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """Address of the demo."""
-    began = time.monotonic()
     process = start("demo", tmp_path_factory.mktemp("demo"), free_port())
     address = wait_until_ready(process)
-    assert time.monotonic() - began < 300, "the demo should build in two minutes on an idle machine"
     yield address
     process.send_signal(signal.SIGTERM)
     assert process.wait(15) == 0

@@ -193,7 +193,7 @@ def _of_return(flights: list[Flight]) -> Advice | None:
         if rows:
             if rows[-1]["passed"] is not False:
                 return None
-            words = f"The return of flight {flight.number} failed. {rows[-1]['says']}"
+            words = f"Return of flight {flight.number}. {rows[-1]['says']}"
             return Advice(words=words, url=reverse("bench:return", args=[flight]), label="Open the return", flight=flight)
     return None
 

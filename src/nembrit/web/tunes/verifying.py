@@ -83,7 +83,8 @@ def lock(tune: Tune, *, despite: str = "") -> Tune:
     set_reference(latest)
     tune.stage, tune.locked_at, tune.locked_configuration = Tune.Stage.LOCKED, timezone.now(), latest
     tune.lock_note = despite.strip()[:300]
-    tune.verification = {"sentence": found.sentence if found else "", "kept": to_json(found)} if found else {}
+    is_compared = found is not None and tune.craft.kind == Craft.Kind.MULTIROTOR
+    tune.verification = {"sentence": found.sentence, "kept": to_json(found)} if is_compared and found else {}
     tune.save(update_fields=("stage", "locked_at", "locked_configuration", "lock_note", "verification"))
     return tune
 

@@ -17,7 +17,7 @@ from tests.e2e.conftest import ROOT, free_port, start, wait_until_ready
 
 
 def beside(pid: int) -> list[int]:
-    """The worker and the second process of pages: started from threads, so they are found by their parent."""
+    """The worker, the recorder and the second process of pages: started from threads, so they are found by their parent."""
     found = []
     for entry in Path("/proc").glob("[0-9]*/stat"):
         try:
@@ -48,7 +48,7 @@ def wait_for(condition, seconds: float = 15.0) -> None:
 def test_every_process_ends_with_the_server(tmp_path: Path, how: signal.Signals) -> None:
     process = start("serve", tmp_path, free_port())
     wait_until_ready(process)
-    wait_for(lambda: len(beside(process.pid)) == 2)
+    wait_for(lambda: len(beside(process.pid)) == 3)
     children = beside(process.pid)
     process.send_signal(how)
     assert process.wait(15) == (0 if how != signal.SIGKILL else -signal.SIGKILL)
@@ -142,7 +142,7 @@ def test_a_workshop_that_cannot_be_opened_is_one_sentence(tmp_path: Path, made: 
 def test_killed_processes_are_replaced(tmp_path: Path) -> None:
     process = start("serve", tmp_path, free_port())
     address = wait_until_ready(process)
-    wait_for(lambda: len(beside(process.pid)) == 2)
+    wait_for(lambda: len(beside(process.pid)) == 3)
     before = beside(process.pid)
     for child in before:
         os.kill(child, signal.SIGKILL)

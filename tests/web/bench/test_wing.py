@@ -85,7 +85,7 @@ def test_the_trim_stage_asks_for_trims_and_straight_legs(client: Client, plane: 
     tunes.tune_of(plane)
     Tune.objects.update(stage="trim")
     page = client.get(f"/craft/{plane.pk}/tune/").content.decode()
-    assert "every axis within 8 µs, hands off" in page
+    assert "roll and pitch within 8 µs, hands off" in page
     assert "Move the trims before any gain" in page
     form = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
     assert "Filled in from" in form

@@ -86,7 +86,7 @@ def test_the_trim_stage_asks_for_trims_and_straight_legs(client: Client, plane: 
     Tune.objects.update(stage="trim")
     page = client.get(f"/craft/{plane.pk}/tune/").content.decode()
     assert "roll and pitch within 8 µs, hands off" in page
-    assert "Move the trims before any gain" in page
+    assert "1500 → 1474 µs: trailing edge down" in " ".join(page.split())
     form = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
     assert "Filled in from" in form
     values = fields_of(form)

@@ -2,6 +2,7 @@
 
 import contextlib
 import json
+import math
 import os
 import pty
 import signal
@@ -149,6 +150,26 @@ def test_a_stream_that_is_called_comes_back(recorder: Recorder) -> None:
             connection.close()
         until(lambda n=n: len(rows(path)) == n + 1)
     assert [row["n"] for row in rows(path)] == [0, 1]
+
+
+def test_corrected_meanings_count_at_once_and_noise_is_heard_from_100_hz_on(recorder: Recorder) -> None:
+    port = free_port()
+    path = recorder.want(kind="udp", host="127.0.0.1", port=port)
+    recorder.start()
+    until(lambda: files.read(path / files.STATE))
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as line:
+        for k in range(600):
+            row = {"time [s]": k / 200, "gyro roll [deg/s]": 60 * math.sin(2 * math.pi * 15 * k / 200), "odd": 15000.0}
+            line.sendto(json.dumps(row).encode(), ("127.0.0.1", port))
+            time.sleep(0.001)
+        until(lambda: files.read(path / files.STATE).get("noise"))
+        (noise,) = files.read(path / files.STATE)["noise"]
+        assert (noise["axis"], noise["line_hz"]) == ("roll", pytest.approx(15, abs=0.5))
+        own = [{"name": "odd", "key": "battery_voltage", "unit": "V", "factor": 0.001, "offset": 0.0, "confidence": 1.0}]
+        files.replace(path / files.COLUMNS, {"columns": own})
+        time.sleep(0.5)
+        line.sendto(json.dumps(row).encode().replace(b"2.995", b"3.995"), ("127.0.0.1", port))
+        until(lambda: files.read(path / files.STATE)["values"].get("cell_v") == pytest.approx(15 / 4))
 
 
 def test_a_stream_that_comes_in_and_a_second_recorder_on_the_port(recorder: Recorder) -> None:

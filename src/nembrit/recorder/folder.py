@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-LINES, EVENTS, MARKS, STATE, WANTED, STOP, ENDED = (
-    "lines.log", "events.log", "marks.log", "state.json", "wanted.json", "stop", "ended",
+LINES, EVENTS, MARKS, STATE, WANTED, COLUMNS, STOP, ENDED = (
+    "lines.log", "events.log", "marks.log", "state.json", "wanted.json", "columns.json", "stop", "ended",
 )  # fmt: skip
 _FLUSH_S, _SYNC_S = 0.05, 1.0
 

@@ -15,7 +15,8 @@ from nembrit.standin import LinkServer, StandIn
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, latest_configuration
-from nembrit.web.logs.models import Log
+from nembrit.web.logs.models import ImportProfile, Log
+from nembrit.web.logs.ready_views import page_of
 from nembrit.web.telemetry import link, recordings, streaming
 from nembrit.web.telemetry.models import Alarm, LinkRead, Recording, Source
 
@@ -134,7 +135,8 @@ def test_a_recording_streams_ends_and_becomes_a_log_of_its_flight(client: Client
     recording.refresh_from_db()
     assert recording.log is not None
     assert recording.log.state == Log.State.READY
-    assert "battery_voltage" in {channel.role for stream in recording.log.streams.all() for channel in stream.channels.all()}
+    roles = {channel.role for stream in recording.log.streams.all() for channel in stream.channels.all()}
+    assert {"battery_voltage", "event"} <= roles
     assert "marker: look here" in page
     assert "Cell voltage 3.4 V" in page
     flight.flown_at = recording.started_at
@@ -144,6 +146,8 @@ def test_a_recording_streams_ends_and_becomes_a_log_of_its_flight(client: Client
     answer = client.post(f"/recordings/{recording.pk}/join/", {"flight": str(flight.pk)}, follow=True).content.decode()
     assert f"belongs to flight {flight.number} now" in answer
     assert flight.segments.filter(log=recording.log).exists()
+    labels = [one["label"] for one in page_of(flight, flight.segments.first())["markers"]]
+    assert {"Cell voltage 3.4 V", "marker: look here"} <= set(labels) | {part for label in labels for part in label.split("; ")}
     assert client.post(f"/recordings/{recording.pk}/join/", {"flight": "9" * 30}).status_code == 404
 
 
@@ -154,11 +158,60 @@ def test_nothing_received_makes_no_log(client: Client, craft: Craft, source: Sou
     assert not Log.objects.exists()
 
 
-def read_events(path: Path, last: int | None) -> list[tuple[str, str, dict]]:
+def test_columns_are_corrected_while_it_records_and_its_log_follows(client: Client, craft: Craft, source: Source) -> None:
+    address = f"/craft/{craft.pk}/live/columns/"
+    assert "Nothing was received yet" in client.get(address).content.decode()
+    recording = recordings.begin(craft)
+    path = record(recording)
+    page = client.get(address).content.decode()
+    assert "battery voltage" in page
+    names = ["amps [A]", "lat [deg]", "lon [deg]", "mode", "vbat [V]"]
+    form = {f"name-{k}": name for k, name in enumerate(names)}
+    form |= {"key-0": "used_mah", "scale-0": "0.5", "key-1": "latitude", "key-2": "longitude", "key-3": "mode",
+             "key-4": "battery_voltage", "scale-4": "mV"}  # fmt: skip
+    for change, told in (
+        ({"key-0": "luck"}, "is no meaning"),
+        ({"scale-4": "furlong"}, "furlong"),
+        ({"key-0": "battery_voltage"}, "Two columns are battery voltage"),
+        ({"name-0": "other"}, "sends other columns now"),
+    ):
+        answer = client.post(address, form | change)
+        assert answer.status_code == 400
+        assert told in answer.content.decode()
+    assert Source.objects.get().meanings == []
+    assert client.post(address, form).status_code == 302
+    kept = {one["name"]: one for one in files.read(path / files.COLUMNS)["columns"]}
+    assert (kept["amps [A]"]["key"], kept["amps [A]"]["factor"]) == ("used_mah", 0.5)
+    assert kept["vbat [V]"]["factor"] == 0.001
+    (path / files.ENDED).touch()
+    client.post(f"/craft/{craft.pk}/live/end/", follow=True)
+    log = Log.objects.get()
+    assert ImportProfile.objects.get().name == f"telemetry of {craft}"
+    (uses,) = (table["columns"] for table in log.applied_mapping["tables"])
+    found = {use["name"]: use for use in uses}
+    assert found["vbat"]["factor"] == 0.001
+    assert found["amps"]["role"] is None  # no role of a log
+
+
+def test_telemetry_alone_answers_endurance_link_and_track(client: Client, craft: Craft, source: Source) -> None:
+    recording = recordings.begin(craft)
+    path = record(recording)
+    page = client.get(recording.get_absolute_url()).content.decode()
+    assert "not enough data: it needs a current" in page
+    tally = {"flying_s": 180.0, "flying_mah": 550.0, "lowest_cell_v": 3.52, "weakest_link": 0.41, "weakest_link_at_m": 320.4,
+             "track_m": 2100.0, "highest_m": 61.0}  # fmt: skip
+    files.replace(path / files.STATE, files.read(path / files.STATE) | {"tally": tally, "dropped": 10})
+    page = client.get(recording.get_absolute_url()).content.decode()
+    assert "11.0 A on average; a full pack lasts 9.6 min" in page  # 0.8 × 2200 mAh at 11 A
+    assert "weakest 41 % at 320 m from home; 25.0 % of the lines were lost" in page
+    assert "2100 m flown, 61 m high at most" in page
+
+
+def read_events(craft: Craft, path: Path, last: int | None) -> list[tuple[str, str, dict]]:
     """Events by the rules of WHATWG HTML 9.2.6: fields by line, an empty line ends one, comments begin with a colon."""
 
     async def all_of() -> bytes:
-        return b"".join([part async for part in streaming.events(path, last, cells=4, capacity_mah=2000.0)])
+        return b"".join([part async for part in streaming.events(path, last, craft=craft, capacity_mah=2000.0)])
 
     found = []
     for block in asyncio.run(all_of()).decode().split("\n\n"):
@@ -175,7 +228,7 @@ def read_events(path: Path, last: int | None) -> list[tuple[str, str, dict]]:
 def test_the_stream_says_all_and_goes_on_where_a_page_left_off(craft: Craft, source: Source) -> None:
     recording = recordings.begin(craft)
     path = record(recording, ended=True)
-    events = read_events(path, None)
+    events = read_events(craft, path, None)
     kinds = [kind for kind, _, _ in events]
     assert kinds[0] == "rows"
     assert kinds[-1] == "over"
@@ -185,9 +238,9 @@ def test_the_stream_says_all_and_goes_on_where_a_page_left_off(craft: Craft, sou
     assert rows[-1][1]["home_distance"] > 20
     identity = int(events[0][1])
     assert identity == (path / files.LINES).read_bytes().rindex(b"\n") + 1
-    assert not [kind for kind, _, _ in read_events(path, identity) if kind == "rows"]
+    assert not [kind for kind, _, _ in read_events(craft, path, identity) if kind == "rows"]
     half = (path / files.LINES).read_bytes().index(b"\n", identity // 2) + 1
-    again = [data for kind, _, data in read_events(path, half) if kind == "rows"]
+    again = [data for kind, _, data in read_events(craft, path, half) if kind == "rows"]
     assert 0 < len(again[0]["rows"]) < 30
     assert streaming.place_of("12") == 12
     assert streaming.place_of("x") is None

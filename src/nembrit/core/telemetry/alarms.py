@@ -16,10 +16,12 @@ KINDS: dict[str, tuple[str, str, str, bool, float, float]] = {
     "link_low": ("link_quality", "link quality below", "%", True, 1.5, 0.1),
     "silent": ("silence_s", "no data for", "s", False, 0.0, 0.5),
     "failsafe": ("failsafe", "mode", "", False, 0.3, 0.5),
+    "oscillation": ("oscillation_dps", "sustained oscillation above", "deg/s", False, 3.0, 5.0),
     "energy_home": ("energy_margin", "energy for the way home below", "%", True, 3.0, 0.1),
 }
 DEFAULTS: dict[str, float] = {
     "cell_low": 3.5, "temperature_high": 80.0, "link_low": 0.5, "silent": 3.0, "failsafe": 0.5, "energy_home": 0.0, "high": 120.0,
+    "oscillation": 25.0,
 }  # fmt: skip
 FAILSAFE_WORDS = ("failsafe", "return", "home", "rescue")
 

@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass
 
-RESERVE_RATIO = 0.2  # of the pack, kept for the landing (common practice, no source)
 _LEAST_M_S = 1.0
 _UNKNOWN_WIND_RATIO = 0.7  # of the usual speed, where nothing is known of the wind
 
@@ -24,33 +23,32 @@ class WayHome:
 
 
 def way_home(
-    *, distance_m: float, speed_m_s: float, current_a: float, capacity_mah: float, used_mah: float,
-    headwind_m_s: float | None = None,
-) -> WayHome:  # fmt: skip
+    *, distance_m: float, speed_m_s: float, current_a: float, left_mah: float, headwind_m_s: float | None = None
+) -> WayHome:
     """Energy for the way home at today's speed, wind and current.
 
     `speed_m_s` through the air; `headwind_m_s` against the plane on the way home (from behind: negative), None where it is not
-    known: then 70 % of the speed counts. A fifth of the pack is kept. Error: that of speed and current, which a climb changes.
+    known: then 70 % of the speed counts. `left_mah` is what the pack holds above its reserve. Error: that of speed and current,
+    which a climb changes.
 
-    >>> found = way_home(distance_m=900, speed_m_s=15, current_a=12, capacity_mah=2200, used_mah=1200, headwind_m_s=5)
-    >>> found.seconds, found.needed_mah, round(found.left_mah)
-    (90.0, 300.0, 560)
+    >>> found = way_home(distance_m=900, speed_m_s=15, current_a=12, left_mah=560, headwind_m_s=5)
+    >>> found.seconds, found.needed_mah
+    (90.0, 300.0)
     """
     over_ground = speed_m_s * _UNKNOWN_WIND_RATIO if headwind_m_s is None else speed_m_s - headwind_m_s
     seconds = distance_m / over_ground if over_ground > _LEAST_M_S else math.inf
-    left = capacity_mah * (1 - RESERVE_RATIO) - used_mah
-    return WayHome(needed_mah=current_a * 1000 * seconds / 3600, left_mah=left, speed_m_s=over_ground, seconds=seconds)
+    return WayHome(needed_mah=current_a * 1000 * seconds / 3600, left_mah=left_mah, speed_m_s=over_ground, seconds=seconds)
 
 
-def minutes_left(*, capacity_mah: float, used_mah: float, current_a: float) -> float | None:
-    """Until the reserve, at the present current.
+def minutes_left(*, left_mah: float, current_a: float) -> float | None:
+    """Until the reserve, at the present current; `left_mah` is what the pack holds above its reserve.
 
-    >>> minutes_left(capacity_mah=2200, used_mah=660, current_a=11)
+    >>> minutes_left(left_mah=1100, current_a=11)
     6.0
     """
     if current_a <= 0.05:
         return None
-    return max(0.0, (capacity_mah * (1 - RESERVE_RATIO) - used_mah) / 1000 / current_a * 60)
+    return max(0.0, left_mah / 1000 / current_a * 60)
 
 
 def headwind_home(north_m: float, east_m: float, wind_north_m_s: float, wind_east_m_s: float) -> float:

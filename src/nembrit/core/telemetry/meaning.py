@@ -2,12 +2,16 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
+from nembrit.core.errors import InputError
 from nembrit.core.recognise.propose import propose
+from nembrit.core.records.meanings import SCHEMA
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
-from nembrit.core.records.units import split_header
+from nembrit.core.records.roles import quantity_of, unit_of
+from nembrit.core.records.units import parse_scale, split_header, unit_for
 
 Value = float | str
 LEAST_ROWS = 12
@@ -28,6 +32,44 @@ class LiveColumn:
     factor: float = 1.0
     offset: float = 0.0
     confidence: float = 0.0
+
+
+LIVE_ONLY = {
+    "link_quality": "link quality",
+    "used_mah": "used charge, mAh",
+    "satellites": "satellites",
+    "counter": "line counter",
+}
+
+
+def chosen(name: str, key: str, scale: str) -> LiveColumn:
+    """A column as the tuner says: a role, one of `LIVE_ONLY`, `time`, or empty for none; `scale` is a unit or a factor.
+
+    Raises InputError for what cannot be.
+    """
+    if not key:
+        return LiveColumn(name=name, confidence=1.0)
+    if key in LIVE_ONLY or key == "time":
+        factor = 1.0
+        if scale.strip() and (key != "time" or (unit := unit_for(scale.strip(), "time")) is None):
+            factor, _ = parse_scale("throttle" if key == "link_quality" else "gain.roll.p", scale)
+        elif scale.strip() and unit is not None:
+            factor = unit.factor
+        return LiveColumn(name=name, key=key, factor=factor, confidence=1.0)
+    if quantity_of(key) is None:
+        raise InputError(f"“{key[:40]}” is no meaning; choose one from the list")
+    factor, offset = parse_scale(key, scale) if scale.strip() and quantity_of(key) != "text" else (1.0, 0.0)
+    return LiveColumn(name=name, key=key, unit=unit_of(key), factor=factor, offset=offset, confidence=1.0)
+
+
+def document_of(columns: Sequence[LiveColumn]) -> dict[str, Any]:
+    """The same meanings for the log that a recording becomes (`nembrit.meanings/1`)."""
+    found: dict[str, Any] = {}
+    for one in columns:
+        role = one.key if quantity_of(one.key) is not None else None
+        scales = {"scale": one.factor, "offset": one.offset} if role and quantity_of(role) != "text" else {}
+        found[split_header(one.name)[0]] = {"role": role, **scales}
+    return {"schema": SCHEMA, "columns": found}
 
 
 def columns_of(rows: Sequence[Mapping[str, Value]]) -> tuple[LiveColumn, ...]:

@@ -3,12 +3,15 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
-from nembrit.core.telemetry.home import minutes_left, way_home
+from nembrit.core.telemetry.air import Air
+from nembrit.core.telemetry.home import headwind_home, minutes_left, way_home
+from nembrit.core.telemetry.pack import REST_A, Charge, PackWatch
 
 Value = float | str
 _METRES_PER_DEGREE = 111_320.0
-_SMOOTH_S, _LONGEST_STEP_S = 20.0, 3.0
+_SMOOTH_S, _LONGEST_STEP_S, _NEAR_M = 20.0, 3.0, 20.0
 
 
 @dataclass(slots=True)
@@ -17,10 +20,38 @@ class Watch:
 
     cells: int = 4
     capacity_mah: float | None = None
+    chemistry: str = "lipo"
     used_mah: float = 0.0
     home_deg: tuple[float, float] | None = None
+    pack: PackWatch | None = None
+    air: Air = field(default_factory=Air)
+    counted_until_s: float = -math.inf  # charge up to here is summed already
     _last_s: float | None = None
     _smooth: dict[str, float] = field(default_factory=dict)
+    _left_mah: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.capacity_mah and self.pack is None:
+            self.pack = PackWatch(capacity_mah=self.capacity_mah, chemistry=self.chemistry)
+
+    @property
+    def carried(self) -> dict[str, Any]:
+        """What another watch needs to carry on from here."""
+        start = self.pack.start if self.pack else None
+        return {
+            "used_mah": self.used_mah, "home_deg": self.home_deg, "start": [start.ratio, start.least_ratio] if start else None,
+            "pack_note": self.pack.note if self.pack else "",
+        }  # fmt: skip
+
+    def carry_on(self, document: Mapping[str, Any]) -> None:
+        """Take over from a watch that ended: used charge, home, and what the pack held."""
+        self.used_mah = float(document.get("used_mah") or 0.0)
+        self.counted_until_s = float(document.get("last_s") or -math.inf)
+        home, start = document.get("home_deg"), document.get("start")
+        self.home_deg = (float(home[0]), float(home[1])) if home else None
+        if self.pack and start:
+            self.pack.start = Charge(ratio=float(start[0]), least_ratio=float(start[1]))
+            self.pack.note = str(document.get("pack_note") or "")
 
     def feed(self, now_s: float, values: Mapping[str, Value]) -> dict[str, Value]:
         """The values with what follows from them."""
@@ -33,17 +64,31 @@ class Watch:
         if voltage is not None and "cell_v" not in found:
             found["cell_v"] = voltage / max(1, self.cells)
         if current is not None:
-            self.used_mah += max(0.0, current) * step_s / 3.6
-            usual_a = self._usual("current", current, step_s)
-            if "used_mah" not in found:
-                found["used_mah"] = self.used_mah
-            if self.capacity_mah:
-                left = minutes_left(capacity_mah=self.capacity_mah, used_mah=_number(found, "used_mah") or 0.0, current_a=usual_a)
-                if left is not None:
-                    found["minutes_left"] = left
+            self._charge(now_s, found, current, step_s)
         self._place(found)
+        self.air.feed(now_s, found)
         self._home(found, step_s)
         return found
+
+    def _charge(self, now_s: float, found: dict[str, Value], current: float, step_s: float) -> None:
+        if now_s > self.counted_until_s:
+            self.used_mah += max(0.0, current) * step_s / 3.6
+        used = _number(found, "used_mah")
+        if used is None:
+            found["used_mah"] = used = self.used_mah
+        if self.pack is None:
+            return
+        self._left_mah = self.pack.feed(now_s, cell_v=_number(found, "cell_v"), current_a=current, used_mah=used)
+        if self.pack.note:
+            found["pack_note"] = self.pack.note
+        if current <= REST_A:  # on the ground: what it takes there says nothing of flying
+            self._smooth.pop("current", None)
+            return
+        usual_a = self._usual("current", current, step_s)
+        if self._left_mah is not None:
+            left = minutes_left(left_mah=self._left_mah, current_a=usual_a)
+            if left is not None:
+                found["minutes_left"] = left
 
     def _place(self, found: dict[str, Value]) -> None:
         latitude, longitude = _number(found, "latitude"), _number(found, "longitude")
@@ -57,17 +102,24 @@ class Watch:
         found.setdefault("home_distance", math.hypot(north, east))
 
     def _home(self, found: dict[str, Value], step_s: float) -> None:
+        """Whether what the pack holds at least brings it home: by the wind where it was measured."""
         speed = _number(found, "airspeed")
         if speed is None:
             speed = _number(found, "ground_speed")
-        distance, used = _number(found, "home_distance"), _number(found, "used_mah")
-        if speed is None or distance is None or used is None or not self.capacity_mah or "current" not in self._smooth:
+        distance = _number(found, "home_distance")
+        if speed is None or distance is None or self._left_mah is None or "current" not in self._smooth:
             return
         usual = self._usual("speed", speed, step_s)
-        own = way_home(
-            distance_m=distance, speed_m_s=usual, current_a=self._smooth["current"], capacity_mah=self.capacity_mah, used_mah=used
+        wind, north, east = self.air.wind, _number(found, "north_m"), _number(found, "east_m")
+        against = (
+            None if wind is None or north is None or east is None else headwind_home(north, east, wind.north_m_s, wind.east_m_s)
         )
-        if distance > 20:
+        if wind is not None:
+            found |= {"wind_m_s": wind.speed_m_s, "wind_from_deg": wind.from_deg}
+        own = way_home(
+            distance_m=distance, speed_m_s=usual, current_a=self._smooth["current"], left_mah=self._left_mah, headwind_m_s=against
+        )
+        if distance > _NEAR_M:
             found["energy_margin"] = max(-1.0, own.margin) if math.isfinite(own.margin) else -1.0
 
     def _usual(self, name: str, value: float, step_s: float) -> float:

@@ -6,6 +6,7 @@ from nembrit.core.records.roles import spoken
 from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Segment
 from nembrit.web.logs.storage import load_samples, load_values, main_stream
+from nembrit.web.logs.traces import Clock, clocks_of
 
 AXES = ("roll", "pitch", "yaw")
 _MOST_MARKERS = 200
@@ -51,7 +52,7 @@ def page_of(flight: Flight, main: Segment) -> dict[str, Any]:
             for note in main.log.quality
             if note["code"] == "gap" and note.get("start_s") is not None
         ],
-        "markers": _markers(main),
+        "markers": _markers(segments, clocks_of(flight)),
         "has_track": "latitude" in by_role and "longitude" in by_role,
     }
 
@@ -88,14 +89,16 @@ def _views(by_role: dict[str, int]) -> list[dict[str, Any]]:
     return found
 
 
-def _markers(segment: Segment) -> list[dict[str, Any]]:
-    """Moments at which a text channel (mode, event) changes."""
+def _markers(segments: list[Segment], clocks: dict[int, Clock]) -> list[dict[str, Any]]:
+    """Moments at which a text channel (mode, event) of any of the flight's logs changes, in the times of the page."""
     found: list[dict[str, Any]] = []
-    for channel in Channel.objects.filter(stream__log=segment.log_id, role__in=("mode", "event")).select_related("stream"):
+    logs = [segment.log_id for segment in segments]
+    for channel in Channel.objects.filter(stream__log__in=logs, role__in=("mode", "event")).select_related("stream"):
+        clock = clocks.get(channel.stream.log_id or 0, Clock())
         times = Channel.objects.select_related("stream").get(stream=channel.stream_id, position=0)
         codes = load_samples(channel)
         changes = (codes[1:] != codes[:-1]).nonzero()[0] + 1
-        t_s = load_values(times)
+        t_s = clock.page(load_values(times))
         for at in changes[:_MOST_MARKERS].tolist():
             label = channel.labels[int(codes[at])] if channel.labels else str(int(codes[at]))
             if label:

@@ -20,6 +20,7 @@ class Source(models.Model):
     device = models.CharField("serial port", max_length=120, blank=True)
     baud = models.PositiveIntegerField("baud", default=57_600)
     capacity_mah = models.FloatField("pack, mAh", null=True, blank=True)
+    meanings = models.JSONField(default=list, blank=True)  # columns as the tuner gave them; empty: as recognised
     link_host = models.CharField("settings link: address", max_length=100, default="127.0.0.1", blank=True)
     link_port = models.PositiveIntegerField("settings link: port", null=True, blank=True)
 

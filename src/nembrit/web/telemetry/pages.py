@@ -8,7 +8,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.telemetry.alarms import KINDS
 from nembrit.core.telemetry.lines import LineReader
 from nembrit.core.telemetry.meaning import columns_of
-from nembrit.recorder import folder as files
+from nembrit.core.telemetry.tally import Tally
 from nembrit.recorder.sources import SourceAddress, SourceLost, open_source
 from nembrit.web.common.fields import row_number
 from nembrit.web.hangar.models import Configuration, Craft
@@ -23,9 +23,11 @@ _TEST_S = 3.0
 # key → label, unit, factor, decimals: the values that are shown large, in this order
 SHOWN: tuple[tuple[str, str, str, float, int], ...] = (
     ("cell_v", "cell", "V", 1.0, 2), ("battery_voltage", "pack", "V", 1.0, 1), ("battery_current", "current", "A", 1.0, 1),
-    ("used_mah", "used", "mAh", 1.0, 0), ("minutes_left", "left", "min", 1.0, 1), ("link_quality", "link", "%", 100.0, 0),
+    ("used_mah", "used", "mAh", 1.0, 0), ("minutes_left", "left, at least", "min", 1.0, 1),
+    ("link_quality", "link", "%", 100.0, 0),
     ("altitude", "height", "m", 1.0, 0), ("home_distance", "distance", "m", 1.0, 0), ("ground_speed", "speed", "m/s", 1.0, 1),
-    ("airspeed", "airspeed", "m/s", 1.0, 1), ("energy_margin", "energy for home", "%", 100.0, 0),
+    ("airspeed", "airspeed", "m/s", 1.0, 1), ("energy_margin", "energy spare at home", "%", 100.0, 0),
+    ("wind_m_s", "wind", "m/s", 1.0, 1), ("wind_from_deg", "wind from", "°", 1.0, 0),
 )  # fmt: skip
 MARKS = ("take-off", "good", "bad", "look here")
 
@@ -135,12 +137,10 @@ def linked(craft: Craft, do: str, form: Mapping[str, Any]) -> str:
         return f"Restarted: {same}."
     if do == "log":
         name, content = link.log_of(craft)
-        latest = link.newest(craft)
         fields = {"configuration_id": latest_id(craft)}
         (received, *_) = receive_file(craft, name, content, flight_fields=fields)
         if received.refusal:
             raise InputError(received.refusal)
-        del latest
         return "The on-board log is here and is being read."
     raise InputError("that is nothing the link can do")
 
@@ -150,20 +150,44 @@ def latest_id(craft: Craft) -> int | None:
     return None if latest is None else latest.pk
 
 
+def answers_of(one: Recording, tally: Tally, state: Mapping[str, Any]) -> list[tuple[str, str]]:
+    """What telemetry alone says: endurance, link and track. A quantity that never came is left out, endurance says why."""
+    found: list[tuple[str, str]] = []
+    mean_a, capacity = tally.mean_current_a, recordings.source_of(one.craft).capacity_mah
+    if mean_a is None:
+        found.append(("Endurance", "not enough data: it needs a current and half a minute in the air"))
+    else:
+        length = f"{tally.flying_s / 60:.1f} min under load, {tally.flying_mah:.0f} mAh, {mean_a:.1f} A on average"
+        full_s = tally.endurance_s(capacity)
+        pack = "set the pack’s capacity at *Source and link*" if full_s is None else f"a full pack lasts {full_s / 60:.1f} min"
+        found.append(("Endurance", f"{length}; {pack.replace('*', '')}"))
+    if tally.lowest_cell_v is not None:
+        found.append(("Lowest cell", f"{tally.lowest_cell_v:.2f} V"))
+    if tally.weakest_link is not None:
+        where = "" if tally.weakest_link_at_m is None else f" at {tally.weakest_link_at_m:.0f} m from home"
+        sent = (state.get("rows") or 0) + (state.get("dropped") or 0)
+        lost = f"; {100 * (state.get('dropped') or 0) / sent:.1f} % of the lines were lost" if sent else ""
+        found.append(("Link", f"weakest {100 * tally.weakest_link:.0f} %{where}{lost}"))
+    parts = (
+        (tally.track_m or None, "{:.0f} m flown"), (tally.furthest_m, "{:.0f} m from home at most"),
+        (tally.highest_m, "{:.0f} m high at most"), (tally.fastest_m_s, "{:.1f} m/s at most"),
+    )  # fmt: skip
+    track = ", ".join(words.format(value) for value, words in parts if value is not None)
+    if track:
+        found.append(("Track", track))
+    return found
+
+
 def recording_of(one: Recording) -> dict[str, Any]:
     """One recording with what was counted."""
     path = recordings.folder_of(one)
     state = recordings.state(one)
-    events = recordings.listed(path / files.EVENTS)
     began = one.started_at.timestamp()
-    told = [{"at": document.get("at_s", began) - began, "words": document.get("words", "")} for document in events]
-    marks = [
-        {"at": document.get("at_s", began) - began, "words": document.get("what", "")}
-        for document in recordings.listed(path / files.MARKS)
-    ]
     columns = state.get("columns", [])
     return {
-        "one": one, "craft": one.craft, "state": state, "events": told, "marks": marks,
+        "one": one, "craft": one.craft, "state": state,
+        "events": [{"at": at_s - began, "words": words} for at_s, words in recordings.happened(path)],
+        "answers": answers_of(one, Tally.of(state.get("tally", {})), state),
         "n_known": sum(bool(column.get("key")) for column in columns), "n_columns": len(columns),
         "candidates": recordings.candidates(one) if one.flight is None and one.ended_at else [],
     }  # fmt: skip

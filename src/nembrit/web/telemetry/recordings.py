@@ -1,28 +1,33 @@
 """Recordings: begun, watched, marked, ended, and made logs. What lies in their folders is the recorder's."""
 
 import json
+import tempfile
 import time
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
 from nembrit.core.errors import InputError
+from nembrit.core.formats.registry import read_raw
+from nembrit.core.recognise.propose import propose
+from nembrit.core.records.meanings import with_meanings
 from nembrit.core.telemetry.alarms import DEFAULTS, KINDS, rule
-from nembrit.core.telemetry.meaning import LiveColumn, values_of
+from nembrit.core.telemetry.meaning import LiveColumn, document_of, values_of
 from nembrit.recorder import folder as files
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
+from nembrit.web.intake.meanings import fingerprint
 from nembrit.web.intake.services import receive_file
-from nembrit.web.logs.models import Log
+from nembrit.web.logs.models import ImportProfile, Log
 from nembrit.web.logs.places import move_to
 from nembrit.web.telemetry.models import Alarm, Recording, Source
 
 _END_WAIT_S = 4.0
-_MOST_MARK = 80
+_MOST_MARK, _NEWEST_BYTES, _LEAST_ROWS = 80, 20_000, 3
 _JOINS_S = 900.0  # a flight that was flown so near to a recording may be the same
 
 
@@ -85,12 +90,12 @@ def begin(craft: Craft) -> Recording:
     path.mkdir(parents=True, mode=0o700)
     wanted: dict[str, Any] = {
         "source": {"kind": source.kind, "host": source.host, "port": source.port, "device": source.device, "baud": source.baud},
-        "cells": craft.cells, "capacity_mah": source.capacity_mah,
+        "cells": craft.cells, "chemistry": craft.chemistry, "capacity_mah": source.capacity_mah,
         "rules": [
             {"key": one.key, "limit": one.limit, "delay_s": one.delay_s, "hysteresis": one.hysteresis}
             for one in alarms_of(craft) if one.is_on
         ],
-        "columns": [],
+        "columns": source.meanings,
     }  # fmt: skip
     files.replace(path / files.WANTED, wanted)
     return recording
@@ -112,26 +117,63 @@ def end(recording: Recording) -> Log | None:
         time.sleep(0.05)
     recording.ended_at = timezone.now()
     recording.save(update_fields=("ended_at",))
-    content = _as_json_lines(path)
-    if content.count(b"\n") < 3:
-        return None
-    name = f"telemetry {recording.started_at:%Y-%m-%d %H.%M}.jsonl"
-    for one in receive_file(None, name, content, flight_fields={}, modified_at=recording.started_at):
-        log = one.known_log or Log.objects.filter(file_name=name).order_by("-id").first()
-        if log is not None:
-            recording.log = log
-            recording.save(update_fields=("log",))
+    with tempfile.TemporaryFile() as content:
+        if _write_json_lines(path, content) < _LEAST_ROWS:
+            return None
+        _remember_meanings(recording.craft, content)
+        content.seek(0)
+        name = f"telemetry {recording.started_at:%Y-%m-%d %H.%M}.jsonl"
+        for one in receive_file(None, name, content, flight_fields={}, modified_at=recording.started_at):
+            log = one.known_log or Log.objects.filter(file_name=name).order_by("-id").first()
+            if log is not None:
+                recording.log = log
+                recording.save(update_fields=("log",))
     return recording.log
 
 
-def _as_json_lines(path: Path) -> bytes:
-    """Rows as they were received, each with the time since the first [s], and the marks between them."""
+def _remember_meanings(craft: Craft, content: BinaryIO) -> None:
+    """Meanings that the tuner gave to the source hold for its log too: a profile for this header."""
+    given = source_of(craft).meanings
+    if not given:
+        return
+    content.seek(0)
+    raw = read_raw(content)
+    try:
+        mapping = with_meanings(propose(raw), raw, document_of([LiveColumn(**one) for one in given]))
+    except InputError:  # a source that sends other columns now
+        return
+    ImportProfile.objects.update_or_create(
+        fingerprint=fingerprint(raw), defaults={"name": f"telemetry of {craft}"[:120], "mapping": mapping.as_json()}
+    )
+
+
+def _write_json_lines(path: Path, content: BinaryIO) -> int:
+    """Rows as they were received, each with the time since the first [s], and alarms and markers since the row before; how many.
+
+    One row at a time, so that a long recording takes no memory.
+    """
+    waiting = happened(path)
     first: float | None = None
-    lines = []
-    for at_s, row in rows(path):
+    n = 0
+    received = rows(path)
+    here = next(received, None)
+    while here is not None:
+        (at_s, row), after = here, next(received, None)
         first = at_s if first is None else first
-        lines.append(json.dumps({"received [s]": round(at_s - first, 4), **row}, separators=(",", ":")).encode())
-    return b"\n".join(lines) + b"\n"
+        words = [str(row["event"])] if row.get("event") else []
+        while waiting and (waiting[0][0] <= at_s or after is None):  # what came after the last row stands at its end
+            words.append(waiting.pop(0)[1])
+        document = {"received [s]": round(at_s - first, 4), **row, "event": "; ".join(words)}
+        content.write(json.dumps(document, separators=(",", ":")).encode() + b"\n")
+        n, here = n + 1, after
+    return n
+
+
+def happened(path: Path) -> list[tuple[float, str]]:
+    """Alarms and markers in the order of their times."""
+    alarms = [(document.get("at_s", 0.0), document.get("words", "")) for document in listed(path / files.EVENTS)]
+    marks = [(document.get("at_s", 0.0), f"marker: {document.get('what', '')}") for document in listed(path / files.MARKS)]
+    return sorted((float(at_s), str(words)) for at_s, words in (*alarms, *marks) if isinstance(at_s, (int, float)))
 
 
 def rows(path: Path) -> Iterator[tuple[float, dict[str, float | str]]]:
@@ -144,6 +186,17 @@ def rows(path: Path) -> Iterator[tuple[float, dict[str, float | str]]]:
                     yield found
     except FileNotFoundError:
         return
+
+
+def newest_rows(path: Path) -> list[tuple[float, dict[str, float | str]]]:
+    """The last rows of a recording, as they were sent."""
+    try:
+        with (path / files.LINES).open("rb") as file:
+            file.seek(max(0, (path / files.LINES).stat().st_size - _NEWEST_BYTES))
+            lines = file.read().splitlines()
+    except FileNotFoundError:
+        return []
+    return [row for row in map(_row, lines) if row is not None]
 
 
 def _row(line: bytes) -> tuple[float, dict[str, float | str]] | None:

@@ -10,6 +10,7 @@ from typing import Any
 from nembrit.core.telemetry.watch import Watch
 from nembrit.recorder import folder as files
 from nembrit.web.common.stopping import STOP
+from nembrit.web.hangar.models import Craft
 from nembrit.web.telemetry import recordings
 
 _BEAT_S, _SILENT_S = 0.08, 5.0
@@ -31,15 +32,13 @@ def place_of(text: str) -> int | None:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 16 else None
 
 
-async def events(path: Path, last: int | None, *, cells: int, capacity_mah: float | None) -> AsyncIterator[bytes]:
+async def events(path: Path, last: int | None, *, craft: Craft, capacity_mah: float | None) -> AsyncIterator[bytes]:
     """From a place in the recording (None: from now, with a little before) until it ends or the page goes."""
     size = (path / files.LINES).stat().st_size if (path / files.LINES).exists() else 0
     offset = min(last, size) if last is not None else await asyncio.to_thread(_start, path, size)
-    watch = Watch(cells=cells, capacity_mah=capacity_mah)
+    watch = Watch(cells=craft.cells, capacity_mah=capacity_mah, chemistry=craft.chemistry)
     document = await asyncio.to_thread(files.read, path / files.STATE)
-    home = document.get("home_deg")
-    watch.home_deg = (home[0], home[1]) if home else None
-    watch.used_mah = float(document.get("used_mah") or 0.0)
+    watch.carry_on(document)
     n_events = n_marks = 0
     looked_s = told_s = 0.0
     yield b"retry: 1000\n\n"

@@ -11,6 +11,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/live/mark/", views.mark, name="mark"),
     path("craft/<int:craft_id>/live/acknowledge/", views.acknowledge, name="acknowledge"),
     path("craft/<int:craft_id>/live/source/", views.source, name="source"),
+    path("craft/<int:craft_id>/live/columns/", views.columns, name="columns"),
     path("craft/<int:craft_id>/live/alarms/", views.alarms, name="alarms"),
     path("craft/<int:craft_id>/live/stand-in/", views.stand_in, name="stand_in"),
     path("craft/<int:craft_id>/link/", views.link_page, name="link"),

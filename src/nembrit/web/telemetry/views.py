@@ -15,7 +15,7 @@ from nembrit.web.common.fields import number, row_number
 from nembrit.web.common.lan import is_own_computer
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration, Craft
-from nembrit.web.telemetry import link, pages, recordings, standin, streaming
+from nembrit.web.telemetry import link, meanings, pages, recordings, standin, streaming
 from nembrit.web.telemetry.forms import SourceForm
 from nembrit.web.telemetry.models import Recording
 
@@ -46,7 +46,7 @@ def stream(request: HttpRequest, craft_id: int) -> HttpResponseBase:
     content = (
         recordings.nothing()
         if going is None
-        else streaming.events(recordings.folder_of(going), last, cells=craft.cells, capacity_mah=source.capacity_mah)
+        else streaming.events(recordings.folder_of(going), last, craft=craft, capacity_mah=source.capacity_mah)
     )
     response = StreamingHttpResponse(content, content_type="text/event-stream")
     response.headers["Cache-Control"] = "no-store"
@@ -115,6 +115,24 @@ def source(request: HttpRequest, craft_id: int) -> HttpResponse:
             return redirect("telemetry:live", craft.pk)
         context["tested"] = pages.tested(saved, busy=recordings.present(craft) is not None)
     return render(request, "telemetry/source.html", context, status=400 if form.errors else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def columns(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """What the columns of the source mean: as recognised, or as the tuner says; also while it is being recorded."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    _owner_only(request)
+    problem = ""
+    if request.method == "POST":
+        try:
+            meanings.save(craft, request.POST)
+        except CoreError as error:
+            problem = _sentence(error)
+        else:
+            messages.success(request, "Meanings saved. They hold for this source and for the logs that it becomes.")
+            return redirect("telemetry:columns", craft.pk)
+    context = {"craft": craft, "rows": meanings.rows_of(craft, request.POST), "groups": meanings.GROUPS, "problem": problem}
+    return render(request, "telemetry/columns.html", context, status=400 if problem else 200)
 
 
 @require_http_methods(["GET", "POST"])

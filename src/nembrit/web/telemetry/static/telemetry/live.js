@@ -47,6 +47,36 @@ function show(values) {
   }
 }
 
+function packNote(values) {
+  const place = document.getElementById("live-pack");
+  if (!("battery_current" in values)) return;
+  const words = values.pack_note ?? "";
+  if (place.textContent !== words) place.textContent = words;
+  place.hidden = !words;
+  if (!("minutes_left" in values)) {
+    for (const key of ["minutes_left", "energy_margin"]) if (!(key in values)) boxes.get(key).hidden = true;
+  }
+}
+
+function cell(kind, words) {
+  return Object.assign(document.createElement(kind), { textContent: words });
+}
+
+function showNoise(noise) {
+  const room = document.getElementById("live-noise");
+  room.hidden = !noise?.length;
+  document.getElementById("live-slow").hidden = !room.hidden;
+  if (room.hidden) return;
+  const bands = noise[0].bands.map(([low, high]) => `${low.toFixed(0)} to ${high.toFixed(0)} Hz`);
+  room.querySelector("thead tr").replaceChildren(...["axis", ...bands, "oscillation"].map((words) => cell("th", words)));
+  room.querySelector("tbody").replaceChildren(...noise.map((one) => {
+    const row = document.createElement("tr");
+    const line = one.line_hz === null ? "none" : `${one.line_hz.toFixed(1)} Hz, ${one.line_dps.toFixed(0)} deg/s`;
+    row.append(cell("th", one.axis), ...one.bands.map((band) => cell("td", band[2].toFixed(1))), cell("td", line));
+    return row;
+  }));
+}
+
 function take(t, values) {
   newest = Math.max(newest, t);
   for (const [key, value] of Object.entries(values)) {
@@ -225,13 +255,17 @@ function listen() {
   source.addEventListener("rows", (event) => {
     const { rows } = JSON.parse(event.data);
     for (const [t, values] of rows) take(t, values);
-    if (rows.length) show(Object.assign({}, ...rows.map(([, values]) => values)));
+    if (rows.length) {
+      show(Object.assign({}, ...rows.map(([, values]) => values)));
+      packNote(rows.findLast(([, values]) => "battery_current" in values)?.[1] ?? {});
+    }
     heard = performance.now();
   });
   source.addEventListener("event", (event) => alarm(JSON.parse(event.data)));
   source.addEventListener("state", (event) => {
     const state = JSON.parse(event.data);
     apart = state.now_s - Date.now() / 1000;
+    showNoise(state.noise);
     const lost = state.dropped ? `, ${state.dropped} lost` : "";
     document.getElementById("live-state").textContent =
       state.problem || `${(state.rate_hz ?? 0).toFixed(0)} lines a second, ${state.rows ?? 0} in all${lost}${state.garbage ? `, ${state.garbage} unreadable` : ""}`;

@@ -1,12 +1,12 @@
 """What a phone noted at the field: taps, one after the other, and what they tell together."""
 
-import math
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from nembrit.core.errors import InputError
+from nembrit.core.given import clean_text, finite
 
 MARKERS = {
     "multirotor": ("buzz", "shake", "drift", "pulse", "good"),
@@ -41,9 +41,10 @@ def tap_from(document: Any) -> Tap:
         raise InputError("an entry has no mark of its own")
     if kind not in KINDS:
         raise InputError(f"“{str(kind)[:20]}” is no kind of entry")
-    if isinstance(at_s, bool) or not isinstance(at_s, (int, float)) or not math.isfinite(at_s) or not 0 <= at_s <= _MOST_S:
-        raise InputError("an entry’s time lies beyond a field day")
-    return Tap(uid=uid, kind=kind, at_s=float(at_s), data=_data(kind, data if isinstance(data, dict) else {}))
+    time_s = finite(at_s, low=0, high=_MOST_S)
+    if time_s is None:
+        raise InputError(f"its time is not within {_MOST_S / 3600:.0f} hours of the page’s opening")
+    return Tap(uid=uid, kind=kind, at_s=time_s, data=_data(kind, data if isinstance(data, dict) else {}))
 
 
 def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
@@ -61,9 +62,9 @@ def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
         return {
             "ended": ended if ended in ENDS else "as_planned",
             "celsius": _celsius(measured if isinstance(measured, dict) else {}),
-            "heat": {str(key)[:2]: value for key, value in list(motors.items())[:12] if value in HEATS},
+            "heat": {clean_text(key, most=2): value for key, value in list(motors.items())[:12] if value in HEATS},
             "rating": rating if isinstance(rating, int) and not isinstance(rating, bool) and 1 <= rating <= 5 else None,
-            "note": str(data.get("note") or "")[:_MOST_NOTE],
+            "note": clean_text(data.get("note"), most=_MOST_NOTE),
         }
     return {}
 
@@ -72,9 +73,9 @@ def _celsius(motors: dict[str, Any]) -> dict[str, float]:
     """What a thermometer said of each motor; what no motor has is left out."""
     known = list(motors.items())[:12]
     return {
-        str(key)[:2]: float(value)
+        clean_text(key, most=2): celsius
         for key, value in known
-        if isinstance(value, (int, float)) and not isinstance(value, bool) and _COLDEST_C <= value <= _HOTTEST_C
+        if (celsius := finite(value, low=_COLDEST_C, high=_HOTTEST_C)) is not None
     }
 
 

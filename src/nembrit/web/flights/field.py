@@ -1,6 +1,7 @@
 """The field: outings begun, taps kept once, and an outing's notes given to its flight."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
@@ -8,6 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from nembrit.core.errors import InputError
+from nembrit.core.given import clean_text
 from nembrit.core.setup.outing import HEATS, MARKERS, Tap, Told, best_fit, tap_from, told_by
 from nembrit.core.setup.preflight import checks_for, missing
 from nembrit.web.flights.models import FieldTap, Flight, Outing
@@ -54,25 +56,52 @@ def page_of(outing: Outing) -> dict[str, Any]:
         for step in card.manoeuvres
     ]  # fmt: skip
     return {
-        "outing": outing.pk, "name": card.name, "stop": list(card.stop_criteria), "steps": steps,
+        "outing": outing.pk, "key": key_of(outing), "name": card.name, "stop": list(card.stop_criteria), "steps": steps,
         "markers": list(MARKERS[outing.craft.kind]),
         "motors": motor_numbers(outing.craft), "heats": list(HEATS),
     }  # fmt: skip
 
 
+def key_of(outing: Outing) -> str:
+    """Names this outing among those of every workshop that a phone may meet at the same address."""
+    return f"{outing.pk}-{outing.craft_id}-{outing.opened_at.timestamp() * 1e6:.0f}"
+
+
+class OtherWorkshop(InputError):
+    """The entries are of an outing that another workshop had at this address."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """What became of the entries of one sending, by their marks; why one was set aside."""
+
+    kept: list[str]
+    refused: dict[str, str]
+
+
 @transaction.atomic
-def keep(outing: Outing, documents: Sequence[Any]) -> list[str]:
-    """Keep taps, each once however often and from how many phones it is sent; which are kept now. Raises InputError."""
+def keep(outing: Outing, key: object, documents: Sequence[Any]) -> Kept:
+    """Keep taps, each once however often and from how many phones it is sent. One that cannot be kept holds no other up.
+
+    Raises InputError for too many, and OtherWorkshop for those of another outing.
+    """
+    if key != key_of(outing):
+        raise OtherWorkshop("this page is of an outing that is not in this workshop: its entries stay on the phone")
     if len(documents) > _MOST_TAPS:
         raise InputError(f"more than {_MOST_TAPS} entries at once")
-    taps = [tap_from(one) for one in documents]
+    taps, refused = [], {}
+    for one in documents:
+        try:
+            taps.append(tap_from(one))
+        except InputError as error:
+            refused[clean_text(one.get("uid") if isinstance(one, dict) else "", most=60)] = str(error)
     FieldTap.objects.bulk_create(
         [FieldTap(outing=outing, uid=tap.uid, kind=tap.kind, at_s=tap.at_s, data=dict(tap.data)) for tap in taps],
         ignore_conflicts=True,
     )
     if outing.flight is not None:
         note_on(outing, outing.flight)
-    return [tap.uid for tap in taps]
+    return Kept(kept=[tap.uid for tap in taps], refused=refused)
 
 
 def told_of(outing: Outing) -> Told:

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once
 from nembrit.web.flights import field
 from nembrit.web.flights.forms import OutingForm
@@ -48,18 +49,20 @@ def taps(request: HttpRequest, outing_id: int) -> HttpResponse:
     try:
         document = json.loads(request.body[:_MOST_BYTES])
         sent = document["taps"]
-        kept = field.keep(outing, sent if isinstance(sent, list) else [])
-    except (ValueError, KeyError, TypeError, RecursionError):
-        return JsonResponse({"error": "these entries cannot be read"}, status=400)
+        found = field.keep(outing, document.get("key"), sent if isinstance(sent, list) else [])
+    except field.OtherWorkshop as error:
+        return JsonResponse({"error": str(error)}, status=409)
     except CoreError as error:
         return JsonResponse({"error": str(error)}, status=400)
-    return JsonResponse({"kept": kept})
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return JsonResponse({"error": "these entries cannot be read"}, status=400)
+    return JsonResponse({"kept": found.kept, "refused": found.refused})
 
 
 @require_POST
 def give(request: HttpRequest, flight_id: int) -> HttpResponse:
     """Say which outing a flight was."""
     flight = get_object_or_404(Flight.objects.select_related("craft"), pk=flight_id)
-    outing = get_object_or_404(Outing, pk=request.POST.get("outing") if (request.POST.get("outing") or "").isdigit() else 0)
+    outing = get_object_or_404(Outing, pk=row_number(request.POST.get("outing", "")) or 0)
     field.give_to(outing, flight)
     return redirect(flight)

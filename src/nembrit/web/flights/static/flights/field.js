@@ -1,16 +1,16 @@
 // The field page: it holds card, timer and entries on the phone itself; the server may come and go.
 const root = document.getElementById("field");
 const page = JSON.parse(document.getElementById("field-page").textContent);
-const KEY = `nembrit-outing-${page.outing}`;
+const KEY = `nembrit-outing-${page.key}`; // another workshop at this address has an outing of the same number
 const RETRY_MS = 4000;
 const held = load();
 
 function load() {
   try {
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "null");
-    if (kept?.opened && Array.isArray(kept.taps)) return kept;
+    if (kept?.opened && Array.isArray(kept.taps)) return { refused: {}, ...kept };
   } catch { /* begun anew: what cannot be read helps nobody */ }
-  return { opened: Date.now(), taps: [], sent: [] };
+  return { opened: Date.now(), taps: [], sent: [], refused: {} };
 }
 
 // a phone whose clock is set anew in between: what moves against the steady clock is taken back
@@ -75,6 +75,7 @@ function text(id, words) {
 const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds) % 60).padStart(2, "0")}`;
 
 function tick() {
+  document.getElementById("old").hidden = now() * 1000 < MOST_MS;
   const start = first("take_off");
   if (!start || root.dataset.state !== "flying") return;
   const since = held.taps.filter((one) => one.kind === "next").at(-1) ?? start;
@@ -83,11 +84,14 @@ function tick() {
   text("left", left > 0 ? `${left} s left` : "next");
 }
 
-const unsent = () => held.taps.filter((one) => !held.sent.includes(one.uid));
+const unsent = () => held.taps.filter((one) => !held.sent.includes(one.uid) && !(one.uid in held.refused));
 
 function told() {
   const n = unsent().length;
   text("unsent", n ? `${n} on this phone only` : held.taps.length ? "all sent" : "");
+  const aside = held.taps.filter((one) => one.uid in held.refused);
+  document.getElementById("aside").hidden = !aside.length;
+  text("aside", aside.map((one) => `Set aside: ${one.data.what ?? one.data.note ?? one.kind.replace("_", " ")} (${held.refused[one.uid]}).`).join(" "));
   text("done-told", n ? "It is sent as soon as the workshop answers; leave this page open, or come back to it." : "All of it is at the bench, too.");
 }
 
@@ -98,11 +102,14 @@ async function send() {
   sending = true;
   try {
     const answer = await fetch(root.dataset.taps, {
-      method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": root.dataset.token }, body: JSON.stringify({ taps: waiting }),
+      method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": root.dataset.token }, body: JSON.stringify({ key: page.key, taps: waiting }),
     });
     document.getElementById("come-in").hidden = answer.status !== 403;
+    document.getElementById("elsewhere").hidden = answer.status !== 409;
     if (answer.ok) {
-      held.sent.push(...(await answer.json()).kept);
+      const { kept, refused } = await answer.json();
+      held.sent.push(...kept);
+      Object.assign(held.refused, refused);
       localStorage.setItem(KEY, JSON.stringify(held));
     }
   } catch { /* out of reach: tried again */ }

@@ -140,7 +140,7 @@ class StandIn:
                 if own is not None and np.isfinite(own[k]):
                     row[name] = round(float(own[k]) * factor, 7 if role in ("latitude", "longitude") else 2)
             away = row.get("home dist [m]", 0.0)
-            row["lq [%]"] = round(max(5.0, 99 - float(away) / 12 + self._rng.gauss(0, 1.5)), 0)
+            row["lq [%]"] = round(min(100.0, max(5.0, 99 - float(away) / 12 + self._rng.gauss(0, 1.5))), 0)
             row["mode"] = flown.modes[k] if len(flown.modes) > k else "fly"
             self._line(row)
         time.sleep(_DISARM_S / self.pace)

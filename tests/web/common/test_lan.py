@@ -1,14 +1,17 @@
 """The local network: only who gave the passphrase comes in, and this computer's own pages stay its own."""
 
 import time
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
 
 import pytest
 from django.core.checks import run_checks
 from django.test import Client
 
+from nembrit.core.errors import InputError
 from nembrit.web.common import lan
-from nembrit.web.common.models import Phone
+from nembrit.web.common.models import Job, Phone
 from nembrit.web.common.passphrase import new_passphrase
 from nembrit.web.hangar.models import Craft
 
@@ -20,7 +23,6 @@ def phrase(settings, tmp_path) -> str:
     settings.LAN_HOSTS = [HOST]
     settings.ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", HOST]
     settings.DATA_FOLDER = tmp_path
-    lan._guesses.clear()
     return new_passphrase(tmp_path)
 
 
@@ -95,9 +97,37 @@ def test_guesses_are_slowed_down_by_address(craft: Craft, phrase: str) -> None:
     assert "oo many wrong guesses" in client.post("/enter/", {"passphrase": phrase}).content.decode(), "the right one waits, too"
     assert not Phone.objects.exists()
     come_in(phrase)  # from elsewhere
-    lan._guesses[OTHER].not_before = 0.0
-    come_in(phrase.upper() + " ", OTHER)
-    assert OTHER not in lan._guesses
+    with closing(lan._guesses()) as counted:
+        counted.execute("UPDATE guesses SET not_before = 0")
+    come_in(phrase.upper().replace("-", "  ") + " ", OTHER)
+    with closing(lan._guesses()) as counted:
+        assert counted.execute("SELECT count(*) FROM guesses").fetchone() == (0,)
+
+
+def test_guesses_at_once_are_tried_one_after_the_other(phrase: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As two processes with many threads get them: three are tried, the others wait."""
+    tried: list[int] = []
+    monkeypatch.setattr(lan, "_is_right", lambda given: tried.append(1) or time.sleep(0.02) or False)
+
+    def guess(k: int) -> str:
+        try:
+            lan.enter(f"guess-{k}", address=OTHER, agent="")
+        except InputError as error:
+            return str(error)
+        return "in"
+
+    with ThreadPoolExecutor(24) as pool:
+        told = list(pool.map(guess, range(48)))
+    assert len(tried) == 3
+    assert "in" not in told
+
+
+@pytest.mark.parametrize(("kind", "status"), [("backup", 403), ("import_log", 200)])
+@pytest.mark.parametrize("what", ["retry", "cancel"])
+def test_a_phone_repeats_no_job_of_the_computer_s_own(craft: Craft, phrase: str, kind: str, status: int, what: str) -> None:
+    job = Job.objects.create(kind=kind, subject_id=0, label="x", state=Job.State.FAILED)
+    assert come_in(phrase).post(f"/jobs/{job.pk}/{what}/").status_code == status
+    assert Client().post(f"/jobs/{job.pk}/{what}/").status_code == 200
 
 
 @pytest.mark.parametrize("wanted", ["https://elsewhere.example/", "//elsewhere.example", "javascript:1"])

@@ -108,7 +108,7 @@ def _free_name(label: str) -> Path:
     return next(path for path in names if not path.exists())
 
 
-@job_handler("backup")
+@job_handler("backup", owner_only=True)
 def backup_job(subject_id: int, progress: Progress) -> None:
     make_backup(progress=progress)
 

@@ -20,18 +20,22 @@ from django.http.response import HttpResponseBase
 from django.template.loader import render_to_string
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
-from nembrit.web.common.threads import answered
+from nembrit.web.common.lan import is_invited, is_loopback
+from nembrit.web.common.threads import answered, invited
 
 Scope = dict[str, Any]
 Receive = Callable[[], Awaitable[Mapping[str, Any]]]
 Send = Callable[[Mapping[str, Any]], Awaitable[None]]
 
+ENTRANCE = "/enter/"
+MOST_ENTRANCE_BYTES = 2000  # a passphrase and where to go on
 MOST_FORM_BYTES = 16 * 1024 * 1024  # a form without files
 MOST_UPLOAD_BYTES = 850 * 1024 * 1024  # logs; what one of them may hold is checked when it is read
 RESTORE_PATH = "/backup/restore/"  # a whole workshop: as much as the disk holds
 TOKEN_KEY = "token"  # in the address of a form with files
 _LONGEST_SILENCE_S = 60.0
 _LONGEST_HEAD_S = 20.0
+_FREE_S, _LEAST_BYTES_PER_S = 30.0, 10_000  # a body may take half a minute, and more where it comes at least this fast
 
 
 class Door(ASGIHandler):
@@ -45,11 +49,19 @@ class Door(ASGIHandler):
 
     async def handle(self, scope: Scope, receive: Receive, send: Send) -> HttpResponseBase | None:
         request = _Request(scope, receive)
-        refusal = request.refusal()
+        refusal = request.refusal() or await self._uninvited(request)
         if refusal:
             await _answer(send, *refusal)
             return None
         return await super().handle(scope, request, send)
+
+    async def _uninvited(self, request: "_Request") -> tuple[int, str, str] | None:
+        """A guest of the local network sends nothing that is read before the invitation was seen."""
+        if not request.is_guest or not request.has_body or request.path == ENTRANCE:
+            return None
+        if settings.LAN_HOSTS and await invited(is_invited, request.cookies):
+            return None
+        return 403, "Give the passphrase first", "Nothing was read or kept."
 
     async def read_body(self, receive: Any) -> Any:
         if receive.has_files:
@@ -76,10 +88,23 @@ class _Request:
         self.is_read = asyncio.Event()
         kind = self._headers.get(b"content-type", b"").split(b";")[0].strip().lower()
         self.has_files = scope["method"] == "POST" and kind == b"multipart/form-data"
+        self.path = scope["path"]
+        self.is_guest = not is_loopback((scope.get("client") or ("",))[0])
+        self.has_body = self._headers.get(b"content-length", b"0").strip() != b"0" or b"transfer-encoding" in self._headers
+        self._began_s: float | None = None
+        self._n_bytes = 0
+
+    @property
+    def cookies(self) -> str:
+        return str(self._headers.get(b"cookie", b"").decode("latin-1"))
 
     async def __call__(self) -> Mapping[str, Any]:
-        """The next piece of the body. Raises TimeoutError where nothing comes for a minute."""
-        message = await asyncio.wait_for(self.next(), _LONGEST_SILENCE_S)
+        """The next piece of the body. Raises TimeoutError where nothing comes for a minute, or too slowly."""
+        now_s = asyncio.get_running_loop().time()
+        self._began_s = now_s if self._began_s is None else self._began_s
+        left_s = _FREE_S + self._n_bytes / _LEAST_BYTES_PER_S - (now_s - self._began_s)
+        message = await asyncio.wait_for(self.next(), max(0.0, min(_LONGEST_SILENCE_S, left_s)))
+        self._n_bytes += len(message.get("body", b""))
         if message["type"] == "http.disconnect" or not message.get("more_body", False):
             self.is_read.set()
         return message
@@ -90,8 +115,8 @@ class _Request:
         size = int(text) if text.isascii() and text.isdigit() and len(text) < 19 else None
         if size is None:
             return 400, "That request could not be understood", "Its length is no number. Nothing was changed."
-        if self.has_files and b"transfer-encoding" in self._headers:
-            return 411, "That file was not taken", "A file must be sent with its size announced. Nothing was kept."
+        if b"transfer-encoding" in self._headers:
+            return 411, "That was not taken", "Forms and files must be sent with their size announced. Nothing was kept."
         most = self._most_bytes()
         if size > most:
             told = f"{size / 1e6:.0f} MB were announced; at most {most / 1e6:.0f} MB can be taken. Nothing was sent or kept."
@@ -102,9 +127,11 @@ class _Request:
         return None
 
     def _most_bytes(self) -> int:
+        if self.path == ENTRANCE:
+            return MOST_ENTRANCE_BYTES
         if not self.has_files:
             return MOST_FORM_BYTES
-        if self._scope["path"] == RESTORE_PATH:
+        if self.path == RESTORE_PATH:
             return shutil.disk_usage(settings.DATA_FOLDER).free
         return MOST_UPLOAD_BYTES
 

@@ -25,6 +25,7 @@ from nembrit.web.common.models import Job
 Handler = Callable[[int, Progress], None]
 worker_started = Signal()
 _handlers: dict[str, Handler] = {}
+_owners: set[str] = set()
 _MOST_ATTEMPTS = 2
 _MOST_WAITS = 30
 _UPDATE_EVERY_S = 0.25
@@ -35,14 +36,21 @@ class Cancelled(Exception):
     """The tuner asked to stop this job."""
 
 
-def job_handler(kind: str) -> Callable[[Handler], Handler]:
-    """Register the function that does all jobs of one kind."""
+def job_handler(kind: str, *, owner_only: bool = False) -> Callable[[Handler], Handler]:
+    """Register the function that does all jobs of one kind; `owner_only`: phones may not begin, cancel or repeat it."""
 
     def register(handler: Handler) -> Handler:
         _handlers[kind] = handler
+        if owner_only:
+            _owners.add(kind)
         return handler
 
     return register
+
+
+def is_owners(kind: str) -> bool:
+    """Whether only the computer itself may begin, cancel or repeat such a job."""
+    return kind in _owners
 
 
 @transaction.atomic

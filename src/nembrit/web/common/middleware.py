@@ -16,7 +16,7 @@ from whitenoise.responders import StaticFile
 
 from nembrit.core.errors import CoreError
 from nembrit.web.common.database import drop_stale_connection, one_workshop
-from nembrit.web.common.door import TOKEN_KEY
+from nembrit.web.common.door import ENTRANCE, TOKEN_KEY
 from nembrit.web.common.lan import is_own_computer, phone_of
 from nembrit.web.common.models import User
 
@@ -110,14 +110,13 @@ class InvitedOnly:
     Before the body of a request is read, and before sessions, tokens and views.
     """
 
-    _ENTRANCE = "/enter/"
     _OWNER_ONLY = ("/phones/", "/backup/", "/archive/")
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        if is_own_computer(request) or (settings.LAN_HOSTS and request.path == self._ENTRANCE):
+        if is_own_computer(request) or (settings.LAN_HOSTS and request.path == ENTRANCE):
             return self.get_response(request)
         if not settings.LAN_HOSTS or phone_of(request) is None:
             return self._turned_away(request)
@@ -128,7 +127,7 @@ class InvitedOnly:
     def _turned_away(self, request: HttpRequest) -> HttpResponseBase:
         if not settings.LAN_HOSTS or request.method not in ("GET", "HEAD"):
             return HttpResponse("Give the passphrase first.", status=403, content_type="text/plain; charset=utf-8")
-        return HttpResponseRedirect(f"{self._ENTRANCE}?{urlencode({'next': request.get_full_path()})}")
+        return HttpResponseRedirect(f"{ENTRANCE}?{urlencode({'next': request.get_full_path()})}")
 
 
 def _owner() -> User:

@@ -18,6 +18,15 @@ def new_passphrase(folder: Path) -> str:
     return phrase
 
 
+def grouped(signs: str) -> str:
+    """Signs as a passphrase is written and hashed.
+
+    >>> grouped("abcdefghjkmn")
+    'abcd-efgh-jkmn'
+    """
+    return "-".join(signs[k : k + _LENGTH] for k in range(0, len(signs), _LENGTH))
+
+
 def has_passphrase(folder: Path) -> bool:
     return (folder / "lan.json").exists()
 

@@ -2,6 +2,7 @@
 
 import sys
 
+from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.template.loader import render_to_string
@@ -10,6 +11,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from nembrit.web.common import jobs
 from nembrit.web.common.database import sentence_of
+from nembrit.web.common.lan import is_own_computer
 from nembrit.web.common.models import Job
 
 
@@ -25,14 +27,22 @@ def job_panel(request: HttpRequest, job_id: int) -> HttpResponse:
 
 @require_POST
 def job_cancel(request: HttpRequest, job_id: int) -> HttpResponse:
-    jobs.cancel_job(get_object_or_404(Job, pk=job_id))
+    jobs.cancel_job(_job_of(request, job_id))
     return job_after_post(request, job_id)
 
 
 @require_POST
 def job_retry(request: HttpRequest, job_id: int) -> HttpResponse:
-    job = jobs.retry_job(get_object_or_404(Job, pk=job_id))
+    job = jobs.retry_job(_job_of(request, job_id))
     return job_after_post(request, job.pk)
+
+
+def _job_of(request: HttpRequest, job_id: int) -> Job:
+    """A job that this sender may act on: what only the computer itself may begin, only it may cancel or repeat."""
+    job = get_object_or_404(Job, pk=job_id)
+    if jobs.is_owners(job.kind) and not is_own_computer(request):
+        raise PermissionDenied
+    return job
 
 
 def job_after_post(request: HttpRequest, job_id: int) -> HttpResponse:

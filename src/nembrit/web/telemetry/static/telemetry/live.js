@@ -267,8 +267,9 @@ function listen() {
     apart = state.now_s - Date.now() / 1000;
     showNoise(state.noise);
     const lost = state.dropped ? `, ${state.dropped} lost` : "";
+    const rate = Math.round(state.rate_hz ?? 0);
     document.getElementById("live-state").textContent =
-      state.problem || `${(state.rate_hz ?? 0).toFixed(0)} lines a second, ${state.rows ?? 0} in all${lost}${state.garbage ? `, ${state.garbage} unreadable` : ""}`;
+      state.problem || `${rate} line${rate === 1 ? "" : "s"} a second, ${state.rows ?? 0} in all${lost}${state.garbage ? `, ${state.garbage} unreadable` : ""}`;
   });
   source.addEventListener("over", () => source.close());
   window.addEventListener("pagehide", () => source.close());

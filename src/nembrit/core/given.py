@@ -1,6 +1,11 @@
 """What comes in a document from outside becomes a number or a text here; what is none is None."""
 
 import math
+import types
+import typing
+from typing import Any
+
+from nembrit.core.errors import InputError
 
 
 def finite(value: object, *, low: float = -1e12, high: float = 1e12) -> float | None:
@@ -29,3 +34,105 @@ def clean_text(value: object, *, most: int) -> str:
         sign for sign in text if sign in "\n\t" or (ord(sign) >= 32 and not 0xD800 <= ord(sign) <= 0xDFFF and sign != "\x7f")
     )
     return kept.strip()[:most]
+
+
+_MOST_TEXT, _DEEPEST = 100_000, 8
+
+
+def checked(kind: Any, data: Any, *, where: str = "it") -> Any:
+    """JSON data held to a type, which says what may stand where; returns it unchanged.
+
+    `kind`: str, int, bool, float (any finite number), Any (any JSON, not deep), Literal, unions, list[…], dict[str, …], tuples
+    (lists of fixed length) and TypedDicts, whose other keys are passed over. Raises InputError with the place.
+
+    >>> checked(dict[str, list[float]], {"a": [1, 2.5]})
+    {'a': [1, 2.5]}
+    """
+    _check(kind, data, where)
+    return data
+
+
+def _check(kind: Any, data: Any, where: str) -> None:
+    origin, parts = typing.get_origin(kind), typing.get_args(kind)
+    if kind is Any:
+        _plain(data, where, 0)
+    elif origin in (typing.Union, types.UnionType):
+        _either(parts, data, where)
+    elif origin is typing.Literal:
+        _require(any(data == one and type(data) is type(one) for one in parts), where, data)
+    elif typing.is_typeddict(kind):
+        _typed(kind, data, where)
+    elif origin is list:
+        _require(isinstance(data, list), where, data)
+        for place, one in enumerate(data):
+            _check(parts[0], one, f"{where}[{place}]")
+    elif origin is tuple:
+        _require(isinstance(data, list) and len(data) == len(parts), where, data)
+        for place, (part, one) in enumerate(zip(parts, data, strict=True)):
+            _check(part, one, f"{where}[{place}]")
+    elif origin is dict:
+        _require(isinstance(data, dict), where, data)
+        for key, one in data.items():
+            _check(str, key, where)
+            _check(parts[1], one, f"{where}.{key[:30]}")
+    else:
+        _scalar(kind, data, where)
+
+
+def _either(parts: tuple[Any, ...], data: Any, where: str) -> None:
+    for part in parts:
+        try:
+            _check(part, data, where)
+        except InputError:
+            continue
+        return
+    _require(False, where, data)
+
+
+def _typed(kind: Any, data: Any, where: str) -> None:
+    _require(isinstance(data, dict), where, data)
+    hints = typing.get_type_hints(kind)
+    missing = next((name for name in kind.__required_keys__ if name not in data), None)
+    if missing is not None:
+        raise InputError(f"{where} lacks “{missing}”")
+    for name, one in data.items():
+        if name in hints:
+            _check(hints[name], one, f"{where}.{name}")
+
+
+def _scalar(kind: Any, data: Any, where: str) -> None:
+    if kind is float:
+        _require(finite(data) is not None, where, data)
+    elif kind is int:
+        _require(finite(data) is not None and float(data).is_integer(), where, data)
+    elif kind is str:
+        _require(isinstance(data, str) and len(data) <= _MOST_TEXT and is_clean(data), where, data)
+    elif kind is bool:
+        _require(isinstance(data, bool), where, data)
+    else:
+        _require(data is None and kind is type(None), where, data)
+
+
+def _plain(data: Any, where: str, depth: int) -> None:
+    _require(depth <= _DEEPEST, where, "…")
+    if isinstance(data, dict):
+        for key, one in data.items():
+            _scalar(str, key, where)
+            _plain(one, f"{where}.{key[:30]}", depth + 1)
+    elif isinstance(data, list):
+        for one in data:
+            _plain(one, where, depth + 1)
+    elif isinstance(data, str):
+        _scalar(str, data, where)
+    elif data is not None and not isinstance(data, bool):
+        _scalar(float, data, where)
+
+
+def is_clean(text: str) -> bool:
+    """Whether a text holds neither NUL nor halves of characters."""
+    return "\x00" not in text and not any(0xD800 <= ord(sign) <= 0xDFFF for sign in text)
+
+
+def _require(is_so: bool, where: str, data: Any) -> None:
+    if not is_so:
+        raise InputError(f"{where} cannot be “{str(data)[:40]}”")

@@ -2,8 +2,10 @@
 
 import io
 import json
+import sqlite3
 import zipfile
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -16,16 +18,19 @@ from django.test import Client
 from nembrit.core.errors import InputError
 from nembrit.core.formats.bundle import as_json, open_bundle, write_bundle
 from nembrit.core.telemetry.alarms import KINDS as ALARMS
+from nembrit.web.archive import exports
 from nembrit.web.archive.reading import read_archive
 from nembrit.web.archive.shape import KINDS, fields_of
 from nembrit.web.archive.writing import write_archive
 from nembrit.web.bench.models import StoredDecision, StoredResult
+from nembrit.web.common.database import snapshot
+from nembrit.web.common.models import Job
 from nembrit.web.flights.composing import keep_card
 from nembrit.web.flights.models import FieldTap, Outing
 from nembrit.web.flights.services import create_flight
 from nembrit.web.ground import services as ground
 from nembrit.web.hangar.models import Craft
-from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment
+from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment, Upload
 from nembrit.web.logs.storage import load_recording
 from nembrit.web.packs.models import Pack
 from nembrit.web.planning.models import Session
@@ -76,6 +81,12 @@ def full(craft: Craft, attach, slip_text) -> Craft:
     asked.refresh_from_db()
     experiments.keep_arm(asked, asked.arms.get(position=1))
     return craft
+
+
+@pytest.fixture(autouse=True)
+def no_exports() -> None:
+    for path in exports.folder().iterdir():
+        path.unlink()
 
 
 @pytest.fixture
@@ -248,14 +259,79 @@ class TestRefusals:
         with pytest.raises(InputError, match=told):
             open_bundle(file)
 
+    @pytest.mark.parametrize(
+        ("member", "column", "value"),
+        [
+            ("slip", "extensions", ["many"]), ("slip", "extensions", {"a": 1}), ("slip", "prediction", {"metrics": [1]}),
+            ("slip", "prediction", {"metrics": {"overshoot.roll": [1, 2]}}), ("slip", "limits", [{"metric": "x"}]),
+            ("slip", "group", "luck"), ("slip", "primary_metric", "luck"), ("slip", "provoke", {"conditions": 3}),
+            ("slip", "looks", [{"at": "x"}]), ("slip", "title", "a\x00b"), ("waitingslip", "text", {"title": "x"}),
+            ("waitingslip", "values", {"p": [1]}), ("decision", "comparison", {"metrics": [3]}), ("tune", "verification", [1]),
+            ("experiment", "design", "luck"), ("experiment", "sealed_order", "c2VjcmV0"), ("experiment", "metric", "\ud800"),
+            ("craft", "name", ""), ("craft", "name", "\x00"), ("craft", "mass_g", 1e300),
+            ("flight", "flown_at", "0001-01-01T00:00:00Z"),
+            ("flight", "flown_at", "9999-12-31T00:00:00Z"), ("log", "request", {"flight": 3}),
+            ("log", "applied_mapping", {"tables": [3]}),
+            ("log", "quality", [3]), ("channel", "labels", [3]), ("segment", "alignment", {"offset_s": "x"}),
+            ("fieldtap", "data", {"what": [1]}), ("owncard", "document", {"schema": "nembrit.card/1"}),
+            ("obstacle", "places", [[1]]),
+            ("source", "meanings", [{"name": 3}]), ("linkread", "settings", {"a": 1}), ("truth", "measured", {"a": "x"}),
+        ],
+        ids=lambda one: str(one)[:24],
+    )  # fmt: skip
+    def test_documents_of_another_form_are_not_taken(self, full: Craft, member: str, column: str, value: object) -> None:
+        """Pages rest on their form: what has another would be an error on every page that shows it."""
+
+        def change(name: str, content: bytes) -> tuple[str, bytes]:
+            if name != f"rows/{member}.json":
+                return name, content
+            rows = json.loads(content)
+            assert column in rows[0]
+            rows[0][column] = value
+            return name, json.dumps(rows).encode()
+
+        content = altered(written(), change)
+        with pytest.raises(InputError):
+            read_archive(io.BytesIO(content))
+        assert Craft.objects.count() == 1
+
+    def test_what_unpacks_to_far_more_than_it_holds_is_rejected(self, small: Craft) -> None:
+        content = altered(written(small), lambda name, member: (name, member + b" " * 30_000_000 if "flight" in name else member))
+        with pytest.raises(InputError, match="would unpack to far more"):
+            read_archive(io.BytesIO(content))
+
 
 class TestPages:
     def test_given_out_and_taken_in_by_hand(self, client: Client, small: Craft) -> None:
-        answer = client.post("/archive/give/", {"craft": str(small.pk), "with_places": "on"})
+        page = client.post("/archive/give/", {"craft": str(small.pk), "with_places": "on"}, follow=True).content.decode()
+        (export,) = exports.exports()
+        assert export.name in client.get("/archive/").content.decode()
+        answer = client.get(f"/archive/exports/{export.name}/")
         assert "nembrit-pebble-" in answer["Content-Disposition"]
         content = b"".join(answer)
         page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
         assert "Pebble (2) came in with 1 flight. Pebble is here already" in page
+
+    @pytest.mark.django_db(transaction=True)
+    def test_an_export_leaves_the_others_writing(self, small: Craft) -> None:
+        """While the rows are read another connection writes, and what it writes is not in the file."""
+        with snapshot():
+            assert Craft.objects.count() == 1
+            with closing(sqlite3.connect(connection.settings_dict["NAME"], timeout=0.5)) as other:
+                other.execute("BEGIN IMMEDIATE")
+                other.rollback()
+
+    @pytest.mark.parametrize("name", ["../x.zip", "workshop.sqlite3", "nembrit-x-20260101-000000.zip"])
+    def test_only_exports_are_sent(self, client: Client, craft: Craft, name: str) -> None:
+        assert client.get(f"/archive/exports/{name}/").status_code in (400, 404)
+
+    @pytest.mark.parametrize("state", [Job.State.CANCELLED, Job.State.FAILED])
+    def test_an_import_that_was_given_up_blocks_no_archive(self, small: Craft, client: Client, state: str) -> None:
+        log = Log.objects.create(craft=small, file_name="x.csv")
+        Upload.objects.create(log=log, content=b"")
+        Job.objects.create(kind="import_log", subject_id=log.pk, label="x", state=state)
+        client.post("/archive/give/", {"craft": str(small.pk)})
+        assert len(exports.exports()) == 1
 
     @pytest.mark.parametrize(("content", "told"), [(b"PK nothing", "Nothing was taken in"), (b"", "submitted file is empty")])
     def test_other_files_are_refused_in_words(self, client: Client, craft: Craft, content: bytes, told: str) -> None:
@@ -277,5 +353,7 @@ class TestPages:
         assert "would tell its arms" in act("/archive/give/", craft="")
 
     def test_a_log_that_is_still_read_is_waited_for(self, craft: Craft, act) -> None:
-        Log.objects.create(craft=craft, file_name="x.csv")
+        log = Log.objects.create(craft=craft, file_name="x.csv")
+        Upload.objects.create(log=log, content=b"")
+        Job.objects.create(kind="import_log", subject_id=log.pk, label="x", state=Job.State.RUNNING)
         assert "1 log is still being read" in act("/archive/give/", craft=str(craft.pk))

@@ -16,7 +16,8 @@ SCHEMA = "nembrit.archive/1"
 MANIFEST = "manifest.json"
 MOST_MEMBERS = 100_000
 MOST_BYTES = 64 * 1024**3
-_MOST_JSON = 512 * 1024**2
+_MOST_JSON = 64 * 1024**2
+_MOST_RATIO, _FREE_BYTES = 200, 4 * 1024**2  # rows of ours pack to a thirtieth at best; what unpacks to far more was made to
 _NAME = re.compile(r"[a-z0-9_]+(/[a-z0-9_-]+)*\.(json|parquet|bin)")
 _STAMP = (2026, 1, 1, 0, 0, 0)  # always the same, so that equal contents are equal files
 _PIECE = 1024 * 1024
@@ -108,14 +109,18 @@ def _readable() -> Iterator[None]:
 
 
 def _check_names(infos: list[zipfile.ZipInfo]) -> None:
-    if len(infos) > MOST_MEMBERS or sum(info.file_size for info in infos) > MOST_BYTES:
-        raise InputError("this archive unpacks beyond all measure")
+    if len(infos) > MOST_MEMBERS or sum(info.file_size for info in infos) > MOST_BYTES or any(map(_is_bomb, infos)):
+        raise InputError("rejected: this archive would unpack to far more than an archive holds")
     names = [info.filename for info in infos]
     bad = next((name for name in names if not _NAME.fullmatch(name)), None)
     if bad is not None:
         raise InputError(f"this zip names a path or a file that no archive has: “{bad[:60]}”. Nothing was unpacked")
     if len(set(names)) != len(names):
         raise InputError("this archive was altered: it holds a member twice")
+
+
+def _is_bomb(info: zipfile.ZipInfo) -> bool:
+    return info.file_size > _FREE_BYTES + _MOST_RATIO * info.compress_size
 
 
 def _check_schema(manifest: Any) -> None:

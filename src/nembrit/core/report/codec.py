@@ -58,6 +58,16 @@ def from_json(kind: Any, data: Any) -> Any:
         return {parts[0](key): from_json(parts[1], item) for key, item in data.items()}
     if kind is float:
         return math.nan if data is None else float(data)
+    if kind in (str, bool, int):
+        return _scalar(kind, data)
+    return data
+
+
+def _scalar(kind: Any, data: Any) -> Any:
+    if kind is int and isinstance(data, float) and data.is_integer():
+        return int(data)
+    if not isinstance(data, kind) or (kind is int and isinstance(data, bool)):
+        raise TypeError(f"expected {kind.__name__}, got {str(data)[:40]}")
     return data
 
 

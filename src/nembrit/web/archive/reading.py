@@ -2,6 +2,7 @@
 
 import io
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import IO, Any
 
 import polars as pl
@@ -10,8 +11,11 @@ from django.db import DatabaseError, models, transaction
 
 from nembrit.core.errors import InputError
 from nembrit.core.formats.bundle import Bundle, open_bundle
+from nembrit.core.given import finite, is_clean
+from nembrit.web.archive.documents import check_documents
 from nembrit.web.archive.shape import CARD_KEYS, KINDS, Kind, fields_of
 from nembrit.web.archive.writing import ROW_NUMBERS
+from nembrit.web.common.fields import moment
 from nembrit.web.flights.models import Flight, OwnCard
 from nembrit.web.ground.models import Obstacle, Profile
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
@@ -19,7 +23,10 @@ from nembrit.web.logs.models import Channel, ImportProfile, Log, Stream, Upload
 from nembrit.web.logs.storage import keep_samples
 from nembrit.web.packs.models import Pack, PackNote
 from nembrit.web.planning.models import Session
+from nembrit.web.tunes.experiments import order_of
 from nembrit.web.tunes.models import Arm, Experiment, Slip
+
+_MOST_CHANNEL_BYTES = 512 * 1024**2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +59,7 @@ def read_archive(file: IO[bytes]) -> Taken:
             for kind in KINDS:
                 _take_kind(bundle, kind, state)
             _take_kept_arms(bundle, state)
+            _check_orders(state)
             _take_samples(bundle, state)
             _take_files(bundle, state)
     except (DatabaseError, ValidationError, KeyError, TypeError, ValueError, OverflowError, AttributeError) as error:
@@ -103,9 +111,25 @@ def _made(kind: Kind, told: Any, state: _State) -> models.Model:
         if one.flatchoices and value not in (None, "") and value not in dict(one.flatchoices):
             raise ValueError(f"{kind.name}: {one.name} cannot be “{str(value)[:40]}”")
         one.run_validators(value)
+        _check_value(kind, one, value)
         setattr(row, one.attname, value)
+    check_documents(row)
     _adapted(kind, row, state)
     return row
+
+
+def _check_value(kind: Kind, column: "models.Field[Any, Any]", value: Any) -> None:
+    """Names that are empty, texts that no page can show, numbers and dates that no craft has."""
+    where = f"{kind.name}: {column.name}"
+    if isinstance(value, str):
+        if not is_clean(value):
+            raise ValueError(f"{where} holds signs that no text has")
+        if not value.strip() and not column.blank and not column.null and not column.has_default():
+            raise ValueError(f"{where} is empty")
+    elif isinstance(value, float) and finite(value) is None:
+        raise ValueError(f"{where} cannot be {value}")
+    elif isinstance(value, datetime):
+        moment(value)
 
 
 def _pointed(column: "models.ForeignKey[Any, Any]", number: Any, state: _State) -> models.Model | None:
@@ -180,6 +204,15 @@ def _take_kept_arms(bundle: Bundle, state: _State) -> None:
         Experiment.objects.filter(pk=row.pk).update(kept_arm=kept)
 
 
+def _check_orders(state: _State) -> None:
+    """A comparison's order names its own variants, one for each flight."""
+    for row in state.made[Experiment].values():
+        assert isinstance(row, Experiment)
+        order = order_of(row)
+        if len(order) != row.turns.count() or not set(order) <= set(range(row.arms.count())):
+            raise InputError(f"this archive was altered: the order of {row} is not that of its variants")
+
+
 def _take_samples(bundle: Bundle, state: _State) -> None:
     channels: dict[int, list[Channel]] = {}
     for row in state.made[Channel].values():
@@ -188,18 +221,29 @@ def _take_samples(bundle: Bundle, state: _State) -> None:
     for number, stream in state.made[Stream].items():
         assert isinstance(stream, Stream)
         name = f"samples/{number}.parquet"
-        try:
-            frame = pl.read_parquet(io.BytesIO(bundle.read(name)))
-        except pl.exceptions.PolarsError:
-            raise InputError(f"this archive was altered: {name} is no Parquet") from None
         own = {str(channel.position): channel for channel in channels.get(stream.pk, [])}
-        if set(frame.columns) != set(own) or (own and frame.height != stream.n_samples):
-            raise InputError(f"this archive was altered: {name} holds other channels than its log")
-        for position, channel in own.items():
-            samples = frame[position].to_numpy()
-            if samples.dtype.name != channel.dtype:
-                raise InputError(f"this archive was altered: channel {position} of {name} has another type")
-            keep_samples(channel, samples)
+        content = io.BytesIO(bundle.read(name))
+        try:
+            _check_samples(content, name, stream, own)
+            for position, channel in own.items():  # one after the other: a whole log is many times as large in memory
+                samples = pl.read_parquet(content, columns=[position])[position].to_numpy()
+                if samples.dtype.name != channel.dtype or samples.size != stream.n_samples:
+                    raise InputError(f"this archive was altered: channel {position} of {name} has another type")
+                keep_samples(channel, samples)
+        except (pl.exceptions.PolarsError, OSError):
+            raise InputError(f"this archive was altered: {name} is no Parquet") from None
+
+
+def _check_samples(content: io.BytesIO, name: str, stream: Stream, own: dict[str, Channel]) -> None:
+    """By its head alone, before anything is unpacked: the channels and rows of its log, and not far more than was packed."""
+    if set(pl.read_parquet_schema(content)) != set(own):
+        raise InputError(f"this archive was altered: {name} holds other channels than its log")
+    n_rows = int(pl.scan_parquet(content).select(pl.len()).collect().item())
+    if own and n_rows != stream.n_samples:
+        raise InputError(f"this archive was altered: {name} holds other rows than its log")
+    if n_rows * 8 > _MOST_CHANNEL_BYTES:
+        raise InputError(f"rejected: {name} would unpack to far more than a log holds")
+    content.seek(0)
 
 
 def _take_files(bundle: Bundle, state: _State) -> None:

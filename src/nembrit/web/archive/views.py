@@ -1,48 +1,56 @@
 """Archives given out and taken in."""
 
-import tempfile
-from datetime import UTC, datetime
 from typing import BinaryIO, cast
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
-from django.utils.text import slugify
 from django.views.decorators.http import require_POST, require_safe
 
 from nembrit.core.errors import CoreError
+from nembrit.web.archive import exports
 from nembrit.web.archive.forms import GiveForm, TakeForm
 from nembrit.web.archive.reading import read_archive
-from nembrit.web.archive.writing import write_archive
+from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.common.sending import sent_file
+from nembrit.web.hangar.models import Craft
 
 
 @require_safe
 def archive(request: HttpRequest) -> HttpResponse:
     """A craft or the workshop as one file, and such a file taken in."""
     give = GiveForm(initial={"craft": request.GET.get("craft"), "with_places": True})
-    return render(request, "archive/archive.html", {"give": give, "take": TakeForm()})
+    jobs = latest_jobs(exports.KINDS, [0, *Craft.objects.values_list("pk", flat=True)])
+    context = {"give": give, "take": TakeForm(), "jobs": jobs, "exports": exports.exports()}
+    return render(request, "archive/archive.html", context)
 
 
 @require_POST
-def give(request: HttpRequest) -> HttpResponseBase:
-    """Write an archive and hand it out."""
+def give(request: HttpRequest) -> HttpResponse:
+    """Write an archive, beside the other work."""
     form = GiveForm(request.POST)
     if not form.is_valid():
-        messages.error(request, "Nothing was given out: choose a craft that is here, or the whole workshop.")
+        messages.error(request, "Nothing was exported: choose a craft that is here, or the whole workshop.")
         return redirect("archive:archive")
-    craft = form.cleaned_data["craft"]
-    file = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it when it is sent
     try:
-        write_archive(file, craft, with_places=form.cleaned_data["with_places"])
+        exports.begin(form.cleaned_data["craft"], with_places=form.cleaned_data["with_places"])
     except CoreError as error:
-        file.close()
-        messages.error(request, f"Nothing was given out: {error}.")
-        return redirect("archive:archive")
-    file.seek(0)
-    name = f"nembrit-{slugify(craft.name) if craft else 'workshop'}-{datetime.now(UTC):%Y%m%d}.zip"
-    return sent_file(file, name=name, media_type="application/zip")
+        messages.error(request, f"Nothing was exported: {error}.")
+    return redirect("archive:archive")
+
+
+@require_safe
+def fetch(request: HttpRequest, name: str) -> HttpResponseBase:
+    """Send an archive that lies ready."""
+    return sent_file(exports.path_of(name).open("rb"), name=name, media_type="application/zip")
+
+
+@require_POST
+def remove(request: HttpRequest, name: str) -> HttpResponse:
+    exports.path_of(name).unlink()
+    messages.success(request, f"{name} is removed.")
+    return redirect("archive:archive")
 
 
 @require_POST

@@ -5,13 +5,18 @@ from collections.abc import Iterator
 from typing import IO, Any
 
 import polars as pl
-from django.db import models, transaction
+from django.db import models
+from django.db.models import Q
 
 from nembrit.core.errors import InputError
 from nembrit.core.formats.bundle import as_json, write_bundle
+from nembrit.core.progress import Progress, no_progress
 from nembrit.web.archive.shape import CARD_KEYS, KINDS, Kind, fields_of, rows_of
+from nembrit.web.common.database import snapshot
+from nembrit.web.common.models import Job
 from nembrit.web.flights.models import OwnCard
 from nembrit.web.hangar.models import Craft
+from nembrit.web.intake.arrivals import packed_bytes
 from nembrit.web.logs.give import PLACES
 from nembrit.web.logs.models import Channel, Log, Stream, Upload
 from nembrit.web.logs.storage import load_samples
@@ -19,23 +24,25 @@ from nembrit.web.planning.models import Session
 from nembrit.web.tunes.models import Experiment, Slip
 
 Numbers = dict[type[models.Model], dict[int, int]]
+_READING = ("import_log", "simulate", "pack_upload")
 _PLACE_WORDS = ("lat", "lon", "home", "place", "position")
 ROW_NUMBERS = ("configuration_id", "build_entry_id", "flight_id")  # in what a log asks its flight to be
 
 
-def write_archive(file: IO[bytes], craft: Craft | None, *, with_places: bool = True) -> None:
+def write_archive(file: IO[bytes], craft: Craft | None, *, with_places: bool = True, progress: Progress = no_progress) -> None:
     """Write a craft, or the whole workshop, so that reading it gives the same rows and samples again.
 
     What can be worked out anew (analyses, overviews) is left out. Raises InputError while a blind trial is being flown, since
     an archive would tell its arms, and while logs are still being read.
     """
-    _require_settled(craft)
-    with transaction.atomic():  # one state, whatever is written meanwhile
+    require_settled(craft)
+    with snapshot():  # one state, whatever is written meanwhile
         told = {"holds": "workshop" if craft is None else "craft", "name": craft.name if craft else "", "places": with_places}
-        write_bundle(file, _members(craft, with_places=with_places), told=told)
+        write_bundle(file, _members(craft, with_places=with_places, progress=progress), told=told)
 
 
-def _require_settled(craft: Craft | None) -> None:
+def require_settled(craft: Craft | None) -> None:
+    """Raises InputError while a blind comparison is flown and while logs are being read."""
     asked = Experiment.objects.filter(state=Experiment.State.FLYING, is_blind=True).select_related("craft")
     blind = (asked.filter(craft=craft) if craft else asked).first()
     if blind is not None:
@@ -43,14 +50,14 @@ def _require_settled(craft: Craft | None) -> None:
             f"{blind.craft} flies a blind trial, and an archive would tell its arms: reveal it first. A backup keeps everything "
             "meanwhile"
         )
-    logs = Log.objects.filter(state=Log.State.WAITING)
-    n_waiting = (logs.filter(craft=craft) if craft else logs).count()
-    n_waiting += Upload.objects.exclude(waiting_name="").filter(**({"log__craft": craft} if craft else {})).count()
+    at_work = Job.objects.unfinished().filter(kind__in=_READING).values_list("subject_id", flat=True)
+    logs = Log.objects.filter(pk__in=list(at_work)).filter(Q(state=Log.State.WAITING) | ~Q(upload__waiting_name=""))
+    n_waiting = (logs.filter(craft=craft) if craft else logs).exclude(upload=None).distinct().count()
     if n_waiting:
         raise InputError(f"{n_waiting} log{' is' if n_waiting == 1 else 's are'} still being read: wait until that is done")
 
 
-def _members(craft: Craft | None, *, with_places: bool) -> Iterator[tuple[str, bytes]]:
+def _members(craft: Craft | None, *, with_places: bool, progress: Progress) -> Iterator[tuple[str, bytes]]:
     numbers: Numbers = {}
     kinds = [kind for kind in KINDS if with_places or not (kind.model is Upload or kind.is_place)]
     for kind in kinds:
@@ -63,10 +70,13 @@ def _members(craft: Craft | None, *, with_places: bool) -> Iterator[tuple[str, b
         "rows/kept_arms.json",
         as_json([[numbers[Experiment][one.pk], arms[one.kept_arm_id or 0]] for one in kept.order_by("pk")]),
     )
+    n_files = max(1, len(numbers[Stream]) + len(numbers.get(Upload, {})))
     for pk, number in numbers[Stream].items():
+        progress("writing samples", number / n_files)
         yield f"samples/{number}.parquet", _samples(Stream.objects.get(pk=pk), numbers[Channel])
     for pk, number in numbers.get(Upload, {}).items():
-        yield f"files/{number}.bin", bytes(Upload.objects.get(pk=pk).content)
+        progress("writing files", (len(numbers[Stream]) + number) / n_files)
+        yield f"files/{number}.bin", packed_bytes(Upload.objects.select_related("log").get(pk=pk))
 
 
 def _is_place(row: models.Model) -> bool:

@@ -57,6 +57,18 @@ def drop_stale_connection() -> None:
     _opened.file = file
 
 
+@contextlib.contextmanager
+def snapshot() -> Iterator[None]:
+    """Within, reads see one state of the workshop, and others write meanwhile: no lock is held, and nothing may be written."""
+    own: Any = connection  # SQLite's has a mode that the stubs do not know
+    usual, own.transaction_mode = own.transaction_mode, "DEFERRED"
+    try:
+        with transaction.atomic():
+            yield
+    finally:
+        own.transaction_mode = usual
+
+
 def generation() -> int:
     """A number that a restore changes: numbers kept in memory and running jobs belong to one generation."""
     with connection.cursor() as cursor:

@@ -117,6 +117,14 @@ def open_kept(upload: Upload) -> BinaryIO:
         raise LogReadError("the file is no longer in the data folder; give it to Nembrit again") from None
 
 
+def packed_bytes(upload: Upload) -> bytes:
+    """The file of a row as rows keep it, also while it waits to be packed. Raises LogReadError where it is gone."""
+    if not upload.waiting_name:
+        return bytes(upload.content)
+    with closing(open_kept(upload)) as file:
+        return _packed(file, f"packing {upload.log.file_name}", upload.log.size_bytes, no_progress)
+
+
 def kept_bytes(upload: Upload) -> int:
     """What the kept file takes on the disk [bytes]."""
     if not upload.waiting_name:

@@ -46,6 +46,8 @@ def move_to(log: Log, flight: Flight) -> Segment:
 
 def new_flight_of(log: Log, craft: Craft) -> Segment:
     """Make a flight of a log that has none yet."""
+    if log.state != Log.State.READY:  # before a flight is made that nothing would be moved to
+        raise InputError(f"{log.file_name} is not read yet: answer its questions first")
     fields: dict[str, Any] = {"flown_at": log.recorded_at} if log.recorded_at else {}
     fields["card_key"] = card_of_log(log)
     with transaction.atomic():

@@ -13,6 +13,7 @@ from django.db.models import Max
 from django.utils import timezone
 
 from nembrit.core.errors import InputError
+from nembrit.core.given import checked
 from nembrit.core.setup.configuration import diff_settings, settings_text
 from nembrit.core.setup.packs import balanced_packs
 from nembrit.core.trials.arms import DESIGNS, least_repetitions, schedule
@@ -33,6 +34,7 @@ from nembrit.web.tunes.trials import flown_flight
 
 DESIGN_CHOICES = list(DESIGNS.items())
 _LETTERS = "ABCDEFGHKLMNPRTUVWXYZ2346789"  # none that is taken for another
+_MOST_ORDER_BYTES = 20_000
 _LEAST_RATED = "every flight that was flown needs its rating first: what is known cannot be rated"
 
 
@@ -116,8 +118,12 @@ def _sealed(order: Sequence[int]) -> str:
 
 def order_of(experiment: Experiment) -> list[int]:
     """Which arm every turn flies. Pages show it only where the experiment is open or revealed."""
-    order: list[int] = json.loads(zlib.decompress(base64.b85decode(experiment.sealed_order)))["order"]
-    return order
+    try:
+        text = zlib.decompressobj().decompress(base64.b85decode(experiment.sealed_order), _MOST_ORDER_BYTES)
+        order = checked(list[int], json.loads(text)["order"], where="the order")
+    except (ValueError, KeyError, TypeError, zlib.error):
+        raise InputError("the sealed order of this comparison cannot be read") from None
+    return [int(one) for one in order]
 
 
 def shows_arms(experiment: Experiment) -> bool:

@@ -82,7 +82,7 @@ class Slip(models.Model):
     result_configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="slips_to")
     result_build = models.ForeignKey(BuildEntry, on_delete=models.PROTECT, null=True, related_name="slips_to")
     flights_a_side = models.PositiveSmallIntegerField(default=4)
-    order = models.CharField(max_length=6, default="free")  # a key of core.trials.plan.ORDERS
+    order = models.CharField(max_length=12, default="free")  # a key of core.trials.plan.ORDERS
     limits = models.JSONField(default=list)  # harm limits: metric, most
     # what the change was predicted to do: the flight it stood on, and metric → flown, predicted, low, high in core units
     prediction = models.JSONField(default=dict, blank=True)

@@ -70,7 +70,7 @@ def record_from(data: dict[str, Any]) -> TrialRecord | None:
     """A record of this version's form; None for older ones."""
     try:
         record: TrialRecord = from_json(TrialRecord, {"recovered": None} | data)  # older ones were made without
-    except (KeyError, TypeError):
+    except (KeyError, TypeError, ValueError, AttributeError):
         return None
     return record
 

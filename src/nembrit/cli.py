@@ -20,6 +20,7 @@ from nembrit.core.errors import CoreError, InputError, LogReadError
 from nembrit.core.formats import nembrit_csv
 from nembrit.core.formats.give import WRITERS, GivenColumn
 from nembrit.core.formats.registry import read_log
+from nembrit.core.given import made
 from nembrit.core.records.log import Recording
 from nembrit.core.records.meanings import MeaningsError
 from nembrit.core.report.documents import comparison_document, log_document, report_document
@@ -197,17 +198,13 @@ def _simulate(options: argparse.Namespace) -> int:
     craft = craft_from_json(_document(options.craft))
     if craft.kind == "fixed_wing":
         return _simulate_plane(craft, options)
-    from nembrit.core.simulate.airframe import Faults, World
+    from nembrit.core.simulate.airframe import World
     from nembrit.core.simulate.flight import DECIMALS, fly, write_order
 
     controller = controller_from_json(_document(options.config))
     card = card_from_json(_document(options.card))
     world = _document(options.world) if options.world else {}
-    try:
-        faults = Faults(**world.pop("faults", {}))
-        flown = World(**{**world, "seed": options.seed, "faults": faults})
-    except TypeError as error:
-        raise InputError(f"{options.world}: {error}") from None
+    flown = made(World, {**world, "seed": options.seed}, where=str(options.world or "the world"))
     flight = fly(craft, controller, card, flown)
     channels = [(role, flight.channels[role]) for role in write_order(craft)]
     _write(options.output, nembrit_csv.write(channels, flight.t_s, decimals=DECIMALS))
@@ -216,15 +213,11 @@ def _simulate(options: argparse.Namespace) -> int:
 
 def _simulate_plane(craft: Craft, options: argparse.Namespace) -> int:
     """A plane's controller is a sound one; CONFIG.json describes a multirotor's and is not read."""
-    from nembrit.core.simulate.plane.airframe import PlaneFaults, PlaneWorld
+    from nembrit.core.simulate.plane.airframe import PlaneWorld
     from nembrit.core.simulate.plane.flight import DECIMALS, fly_plane
 
     world = _document(options.world) if options.world else {}
-    try:
-        faults = PlaneFaults(**world.pop("faults", {}))
-        flown = PlaneWorld(**{**world, "seed": options.seed, "faults": faults})
-    except TypeError as error:
-        raise InputError(f"{options.world}: {error}") from None
+    flown = made(PlaneWorld, {**world, "seed": options.seed}, where=str(options.world or "the world"))
     flight = fly_plane(craft.surfaces, card_from_json(_document(options.card)), flown)
     _write(options.output, nembrit_csv.write(flight.columns, flight.t_s, decimals=DECIMALS))
     return 0

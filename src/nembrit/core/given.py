@@ -1,5 +1,7 @@
 """What comes in a document from outside becomes a number or a text here; what is none is None."""
 
+import collections.abc
+import dataclasses
 import math
 import types
 import typing
@@ -36,6 +38,35 @@ def clean_text(value: object, *, most: int) -> str:
     return kept.strip()[:most]
 
 
+Made = typing.TypeVar("Made")
+
+
+def made(kind: type[Made], document: Any, *, where: str = "it") -> Made:
+    """A dataclass from a document of its fields, each held to its type; those that are missing keep their defaults.
+
+    Raises InputError with the place, also for names that the class does not have.
+    """
+    if not isinstance(document, dict):
+        raise InputError(f"{where} should be an object, not “{str(document)[:40]}”")
+    hints = typing.get_type_hints(kind)
+    unknown = next((name for name in document if name not in hints), None)
+    if unknown is not None:
+        raise InputError(f"{where} has no “{str(unknown)[:40]}”; it has {', '.join(hints)}")
+    values = {name: _value(hints[name], one, f"{where}.{name}") for name, one in document.items()}
+    try:
+        return kind(**values)
+    except TypeError as error:  # one without a default is missing
+        raise InputError(f"{where}: {error}") from None
+
+
+def _value(kind: Any, data: Any, where: str) -> Any:
+    parts = [part for part in typing.get_args(kind) if dataclasses.is_dataclass(part)]
+    if dataclasses.is_dataclass(kind) or (parts and data is not None):
+        return made(kind if dataclasses.is_dataclass(kind) else parts[0], data, where=where)  # type: ignore[arg-type]
+    _check(kind, data, where)
+    return tuple(data) if isinstance(data, list) else data
+
+
 _MOST_TEXT, _DEEPEST = 100_000, 8
 
 
@@ -62,21 +93,25 @@ def _check(kind: Any, data: Any, where: str) -> None:
         _require(any(data == one and type(data) is type(one) for one in parts), where, data)
     elif typing.is_typeddict(kind):
         _typed(kind, data, where)
-    elif origin is list:
-        _require(isinstance(data, list), where, data)
-        for place, one in enumerate(data):
-            _check(parts[0], one, f"{where}[{place}]")
+    elif origin is list or (origin is tuple and parts[-1] is Ellipsis):
+        _list(parts[0], data, where)
     elif origin is tuple:
         _require(isinstance(data, list) and len(data) == len(parts), where, data)
         for place, (part, one) in enumerate(zip(parts, data, strict=True)):
             _check(part, one, f"{where}[{place}]")
-    elif origin is dict:
+    elif origin in (dict, collections.abc.Mapping):
         _require(isinstance(data, dict), where, data)
         for key, one in data.items():
             _check(str, key, where)
             _check(parts[1], one, f"{where}.{key[:30]}")
     else:
         _scalar(kind, data, where)
+
+
+def _list(of: Any, data: Any, where: str) -> None:
+    _require(isinstance(data, list), where, data)
+    for place, one in enumerate(data):
+        _check(of, one, f"{where}[{place}]")
 
 
 def _either(parts: tuple[Any, ...], data: Any, where: str) -> None:

@@ -63,7 +63,7 @@ MIDDLEWARE = [
     "nembrit.web.common.middleware.StaticFiles",
     "nembrit.web.common.middleware.OneWorkshop",
     "nembrit.web.common.middleware.InvitedOnly",
-    "django.contrib.sessions.middleware.SessionMiddleware",
+    "nembrit.web.common.middleware.PatientSessions",
     "django.middleware.common.CommonMiddleware",
     "nembrit.web.common.middleware.TokenBeforeFiles",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
@@ -126,7 +126,7 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 FILE_UPLOAD_TEMP_DIR = DATA_FOLDER / "arriving"  # beside the workshop, so that a file need not be moved
 FILE_UPLOAD_TEMP_DIR.mkdir(exist_ok=True)
 CSRF_FAILURE_VIEW = "nembrit.web.common.views.pages.csrf_refused"
-MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
+MESSAGE_STORAGE = "django.contrib.messages.storage.fallback.FallbackStorage"  # a page with a message needs no write lock
 SESSION_COOKIE_NAME = "nembrit-session"
 CSRF_COOKIE_NAME = "nembrit-csrf"
 SECURE_REFERRER_POLICY = "same-origin"
@@ -138,7 +138,7 @@ CONTENT_SECURITY_POLICY = (
 )
 SILENCED_SYSTEM_CHECKS = [
     "security.W003",  # the token is checked by a subclass of Django's own, before files are read
-    "security.W004", "security.W008", "security.W012", "security.W016",  # plain http: no HSTS, no redirect, no secure cookies
+    "security.W004", "security.W008", "security.W010", "security.W016",  # plain http: no HSTS, no redirect, no secure cookies
 ]  # fmt: skip
 
 LOGGING = {

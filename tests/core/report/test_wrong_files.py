@@ -83,10 +83,43 @@ def test_a_configuration_beyond_sense(run, tmp_path: Path, changed: dict[str, ob
 
 
 @pytest.mark.parametrize(
-    "world", [{"log_rate_hz": 5}, {"log_rate_hz": 1e999}, {"wash_ratio": -1}, {"wind_m_s": "strong"}, {"colour": 1}]
-)
+    "world",
+    [{"log_rate_hz": 5}, {"log_rate_hz": 1e999}, {"wash_ratio": -1}, {"wind_m_s": "strong"}, {"colour": 1}, {"faults": "loose"},
+     {"faults": {"loose_mount": "much"}}, {"faults": {"spike_axis": 3}}, {"traits": 3}, {"laws": {"x": 1}}, {"second_gyro": [1]}],
+)  # fmt: skip
 def test_a_world_beyond_sense(run, tmp_path: Path, world: dict[str, object]) -> None:
     (tmp_path / "world.json").write_text(json.dumps(world))
     files = ("--config", tmp_path / "config.json", "--card", tmp_path / "card.json", "-o", tmp_path / "out.csv")
     status, said = run("simulate", tmp_path / "craft.json", *files, "--world", tmp_path / "world.json", "--seed", 1)
     assert (status, bool(said.strip())) == (2, True)
+
+
+@pytest.mark.parametrize("rules", [0.5, "stop", [3], {"a": 1}])
+def test_a_card_with_rules_of_another_form(run, tmp_path: Path, rules: object) -> None:
+    (tmp_path / "card.json").write_text(json.dumps(card_to_json(CARD) | {"stop_criteria": rules}))
+    files = ("--config", tmp_path / "config.json", "--card", tmp_path / "card.json", "-o", tmp_path / "out.csv")
+    status, said = run("simulate", tmp_path / "craft.json", *files, "--seed", 1)
+    assert (status, "stop_criteria" in said) == (2, True), said
+
+
+@pytest.mark.parametrize("form", ["one row an hour", "numbers near the largest", "22 digits", "halves of characters"])
+def test_logs_of_no_sense_end_in_sentences(run, tmp_path: Path, form: str) -> None:
+    head, *rows = log_file(5, 1.0).decode().splitlines()[::20]
+    cells = [row.split(",") for row in rows]
+    place = head.split(",").index("gyro.roll [deg/s]")
+    for k, row in enumerate(cells):
+        if form == "one row an hour":
+            row[0] = str(3600 * k)
+        elif form == "numbers near the largest":
+            row[place] = ("1e308", "-1.5e308", "1.7e308")[k % 3]
+        elif form == "22 digits":
+            row[place] = str(1234567890123456789012 + k)
+    if form == "halves of characters":
+        names = head.split(",")
+        lines = [json.dumps(dict(zip(names, map(float, row), strict=True)) | {"mode\ud800": "a\udc00"}) for row in cells]
+        text, name = "\n".join(lines), "odd.jsonl"
+    else:
+        text, name = "\n".join([head, *map(",".join, cells)]), "odd.csv"
+    (tmp_path / name).write_text(text)
+    status, _ = run("analyse", tmp_path / name, "--json")
+    assert status in (0, 3, 4)

@@ -33,6 +33,7 @@ class TestLines:
             (RMC, {"latitude [deg]": 48.1173, "longitude [deg]": 11.516667, "ground_speed [m/s]": 11.5236, "course [deg]": 84.4}),
             ('{"vbat": 15.1, "mode": "fly", "gps": {"alt": 3}}', {"vbat": 15.1, "mode": "fly", "gps.alt": 3.0}),
             ('{"armed": true}', {"armed": 1.0}),
+            (r'{"mode\ud800": "a\u0000b"}', {"mode": "ab"}),
         ],
     )
     def test_each_kind_is_told_by_looking(self, text: str, row: dict) -> None:

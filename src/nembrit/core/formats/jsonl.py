@@ -10,6 +10,7 @@ from nembrit.core.formats.compact import exact_integers
 from nembrit.core.formats.source import Source
 from nembrit.core.formats.table import MOST_COLUMNS, text_column
 from nembrit.core.formats.text import as_utf8
+from nembrit.core.given import clean_text
 from nembrit.core.progress import Progress, no_progress
 from nembrit.core.records.log import QualityNote
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
@@ -18,7 +19,7 @@ from nembrit.core.records.units import split_header
 KEY = "jsonl"
 LABEL = "JSON Lines"
 _MOST_STREAMS = 24
-_MOST_NOTES = 6
+_MOST_NOTES, _MOST_NAME = 6, 500
 
 
 def matches(head: bytes) -> bool:
@@ -93,7 +94,7 @@ def _flat(document: dict[str, Any], prefix: str = "") -> dict[str, Any]:
     """Nested objects and lists as one level: ``gyro.x``, ``motor[0]``."""
     found: dict[str, Any] = {}
     for key, value in document.items():
-        name = f"{prefix}{key}"
+        name = clean_text(f"{prefix}{key}", most=_MOST_NAME)
         if isinstance(value, dict):
             found |= _flat(value, f"{name}.")
         elif isinstance(value, list):
@@ -111,7 +112,7 @@ def _column(key: str, cells: list[Any]) -> RawColumn:
     name, unit = split_header(key)
     words = sum(isinstance(cell, str) for cell in cells)
     if words > len(cells) / 2:
-        return text_column(name, ["" if cell is None else str(cell) for cell in cells])
+        return text_column(name, [clean_text(cell, most=_MOST_NAME) for cell in cells])
     values = np.array([_number(cell) for cell in cells])
     samples, divisor = exact_integers(np.where(np.isinf(values), np.nan, values))
     return RawColumn(name=name, unit=unit, samples=samples, divisor=divisor)

@@ -15,6 +15,7 @@ from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, BoolArray, FloatArray
 
 _CALM_DPS = 40.0
+_LEAST_RATE_HZ = 5.0  # a slower log shows no manoeuvre
 _LIVELY_DPS = 45.0
 
 
@@ -25,6 +26,8 @@ def manoeuvres(recording: Recording) -> tuple[Span, ...]:
     full_throttle, zero_throttle, touch_down. Spans may overlap: a punch begins a stretch of full throttle.
     """
     phases = phases_of(recording)
+    if recording.sample_rate_hz < _LEAST_RATE_HZ:
+        return phases.spans
     found = list(phases.spans)
     inside = _inside(recording, phases.flights_s)
     stops = [span for axis in AXES for span in snap_stops(recording, axis)]

@@ -10,6 +10,7 @@ from nembrit.core.response.impulse import N_BLOCKS, decimated, whitened_problem
 from nembrit.core.spectra.density import without_line
 from nembrit.core.types import BoolArray, ComplexArray, FloatArray
 
+_LEAST_ROWS = 8  # a window
 _LEAST_SEGMENTS = 4
 _SMOOTH_HZ = 3.0
 _ROUNDS = 3  # of regularisation: more change nothing that shows in our own trials
@@ -69,6 +70,11 @@ def cross_response(
     Bendat & Piersol, Random Data, 4th ed., chapters 6 and 9.
     """
     n = round(segment_s * sample_rate_hz)
+    if n < _LEAST_ROWS:
+        raise NotEnoughData(
+            f"a frequency response needs at least {_LEAST_ROWS / segment_s:g} rows a second, this log has {sample_rate_hz:.3g}: "
+            "log faster"
+        )
     hop = max(1, n - int(overlap_ratio * n))
     good = usable & np.isfinite(x) & np.isfinite(y)
     before = np.concatenate(([0], np.cumsum(good)))

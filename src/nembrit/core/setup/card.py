@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from nembrit.core.errors import InputError
+from nembrit.core.given import checked
 from nembrit.core.setup.limits import within
 from nembrit.core.types import AXES
 
@@ -106,7 +107,8 @@ def card_from_json(document: dict[str, Any]) -> Card:
             raise InputError(f"manoeuvre {number}: “{manoeuvre.axis}” is no axis; expected {', '.join(AXES)}")
         manoeuvres.append(manoeuvre)
     name = str(document.get("name", "Card"))
-    rules = tuple(str(rule) for rule in document.get("stop_criteria") or ()) or STOP_RULES
+    told = checked(list[str], document.get("stop_criteria") or [], where="stop_criteria")
+    rules = tuple(told) or STOP_RULES
     return Card(
         key=str(document.get("key", name)),
         name=name,

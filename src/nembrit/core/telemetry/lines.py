@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass, field
 
 from nembrit.core.formats.nmea import checksum
+from nembrit.core.given import clean_text
 
 Value = float | str
 MOST_LINE_BYTES = 16_384
@@ -141,13 +142,13 @@ def _object(text: str) -> dict[str, Value] | None:
     found: dict[str, Value] = {}
     for name, value in document.items():
         if isinstance(value, bool) or (isinstance(value, (int, float)) and abs(value) < 1e300):
-            found[str(name)[:80]] = float(value)
+            found[clean_text(name, most=80)] = float(value)
         elif isinstance(value, str):
-            found[str(name)[:80]] = value[:80]
+            found[clean_text(name, most=80)] = clean_text(value, most=80)
         elif isinstance(value, dict):  # one level deep, as recorders group things
             for inner, number in value.items():
                 if isinstance(number, (int, float)) and not isinstance(number, bool) and abs(number) < 1e300:
-                    found[f"{name}.{inner}"[:80]] = float(number)
+                    found[clean_text(f"{name}.{inner}", most=80)] = float(number)
     return found or None
 
 

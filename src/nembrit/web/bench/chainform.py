@@ -9,7 +9,7 @@ from django.http import QueryDict
 
 from nembrit.core.errors import InputError
 from nembrit.core.setup.controller import Controller, Filter
-from nembrit.web.common.fields import number
+from nembrit.web.common.fields import number, row_number
 
 PLACES = {"chip": "gyro chip", "gyro": "gyro", "d_term": "D term", "feed_forward": "feed-forward"}
 KINDS = {
@@ -128,9 +128,9 @@ def _pressed(given: QueryDict, place: str, blocks: Sequence[Filter]) -> list[Fil
         return found
     if what in KINDS:
         return [*found, _NEW[what]]
-    if not position.isdigit() or int(position) >= len(found):
+    k = (row_number(position) or 0) if position != "0" else 0
+    if position != str(k) or k >= len(found):
         return found
-    k = int(position)
     if what == "away":
         del found[k]
     elif what in ("back", "on"):

@@ -114,6 +114,8 @@ def sentence_of(error: BaseException | None) -> tuple[int, str] | None:
     """HTTP status and sentence for a fault of the file or its disk; None for any other error."""
     if error is None:
         return None
+    if isinstance(error, WorkshopReplaced):
+        return 409, f"{str(error)[:1].upper()}{str(error)[1:]}."
     if isinstance(error, Exception) and is_busy(error):
         return 503, f"{BUSY}."
     if is_disk_full(error):

@@ -7,7 +7,9 @@ from typing import cast
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, HttpResponseBase, HttpResponseRedirect, QueryDict
+from django.contrib.sessions.exceptions import SessionInterrupted
+from django.contrib.sessions.middleware import SessionMiddleware
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, HttpResponseRedirect, QueryDict
 from django.middleware.csrf import CsrfViewMiddleware
 from django.shortcuts import render
 from django.utils.functional import SimpleLazyObject
@@ -17,6 +19,7 @@ from whitenoise.responders import StaticFile
 from nembrit.core.errors import CoreError
 from nembrit.web.common.database import drop_stale_connection, one_workshop
 from nembrit.web.common.door import ENTRANCE, TOKEN_KEY
+from nembrit.web.common.fields import MOST_ID
 from nembrit.web.common.lan import is_own_computer, phone_of
 from nembrit.web.common.models import User
 
@@ -76,6 +79,18 @@ class ContentSecurity:
         return response
 
 
+class PatientSessions(SessionMiddleware):
+    """While the workshop is locked by a long write, a page that only shows comes all the same; its messages come once more."""
+
+    def process_response(self, request: HttpRequest, response: HttpResponse) -> HttpResponse:
+        try:
+            return super().process_response(request, response)
+        except SessionInterrupted:
+            if request.method in ("GET", "HEAD"):
+                return response
+            raise
+
+
 class TokenBeforeFiles(CsrfViewMiddleware):
     """Django's check of the page's token; that of a form with files stands in its address or a header, so that it is
     checked before the files are read."""
@@ -97,6 +112,11 @@ class OneWorkshop:
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
+
+    def process_view(self, request: HttpRequest, view: object, args: object, kwargs: dict[str, object]) -> None:
+        """No row has a number that the database cannot hold."""
+        if any(isinstance(value, int) and value > MOST_ID for value in kwargs.values()):
+            raise Http404
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         drop_stale_connection()

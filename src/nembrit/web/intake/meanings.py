@@ -21,7 +21,7 @@ from nembrit.core.records.meanings import meanings_document, with_meanings
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
 from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
 from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
-from nembrit.web.common.fields import number
+from nembrit.web.common.fields import number, whole
 from nembrit.web.common.jobs import start_job
 from nembrit.web.common.models import Job
 from nembrit.web.common.seen import seen_of
@@ -280,11 +280,13 @@ def modes_of(log: Log, typed: Mapping[str, str]) -> list[ModeRow]:
 def modes_chosen(log: Log, field: str, choice: Choice) -> list[ModeRow]:
     """Modes of a column that was just called the mode, before anything is saved; empty for any other correction."""
     table, _, position = field.partition("-")
-    if choice.roles.get(field, "").strip() != "mode" or not (table.isdigit() and position.isdigit()):
+    if choice.roles.get(field, "").strip() != "mode":
         return []
-    channel = (
-        Channel.objects.filter(stream__log=log, stream__table=int(table), position=int(position)).select_related("stream").first()
-    )
+    try:
+        where = {"stream__table": whole(table, "a table"), "position": whole(position, "a column")}
+    except InputError:
+        return []
+    channel = Channel.objects.filter(stream__log=log, **where).select_related("stream").first()
     if channel is None or channel.position == 0:
         return []
     if channel.labels is not None:

@@ -14,7 +14,8 @@ from nembrit.web.logs.models import Log
 _MAY_BE_ANSWERED = ("meanings", "meanings_fellows", "log_reread", "refused_remove")
 
 
-_ABOUT = {"flight_id": "pk", "log_id": "segments__log", "segment_id": "segments"}
+# every address names what it is about so (a test looks at the whole table of addresses)
+_ABOUT = {"flight_id": "pk", "log_id": "segments__log", "segment_id": "segments", "recording_id": "recordings"}
 
 
 def sealed_flight(kwargs: dict[str, Any]) -> Flight | None:
@@ -38,7 +39,7 @@ class SealedFlights:
         return self.get_response(request)
 
     def process_view(self, request: HttpRequest, view: Any, args: tuple[Any, ...], kwargs: dict[str, Any]) -> HttpResponse | None:
-        if not kwargs.keys() & {"flight_id", "log_id", "segment_id"}:
+        if not kwargs.keys() & _ABOUT.keys():
             return None
         flight = sealed_flight(kwargs)
         if flight is None and not self._waits(request, kwargs):

@@ -8,7 +8,6 @@ from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.middleware.csrf import rotate_token
 from django.shortcuts import redirect, render
-from django.utils.text import get_valid_filename
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
@@ -71,7 +70,7 @@ def backup_restore(request: HttpRequest) -> HttpResponse:
 def _restore_sent(request: HttpRequest) -> Path:
     sent = request.FILES.getlist("file")[0]
     with tempfile.TemporaryDirectory(dir=backup.folder()) as place:
-        path = Path(place) / get_valid_filename(sent.name or "sent")
+        path = Path(place) / "sent.sqlite3"  # its own name may be longer than a disk takes
         with path.open("wb") as target:
             for chunk in sent.chunks(_MOST_COPIED):
                 target.write(chunk)

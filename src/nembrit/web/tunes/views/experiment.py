@@ -10,6 +10,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from nembrit.core.errors import CoreError
 from nembrit.web.bench.results import ensure_results
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import latest_jobs
 from nembrit.web.common.once import once
 from nembrit.web.flights.services import card_of
@@ -162,7 +163,7 @@ def experiment_end(request: HttpRequest, experiment_id: int) -> HttpResponse:
 @require_POST
 def experiment_keep(request: HttpRequest, experiment_id: int) -> HttpResponse:
     shown = _shown(experiment_id)
-    arm = get_object_or_404(shown.arms, position=request.POST.get("arm") if (request.POST.get("arm") or "").isdigit() else -1)
+    arm = get_object_or_404(shown.arms, position=row_number(request.POST.get("arm", "")) or 0)
     note = request.POST.get("note", "")
     return _told(
         request, shown, lambda: experiments.keep_arm(shown, arm, note=note), f"{arm.name} is kept. Put it on the craft, too."

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import Client
 
 from nembrit.core.errors import LogReadError
@@ -311,6 +312,34 @@ class TestBackup:
         with pytest.raises(backup.BackupError, match=r"damaged|no whole backup"):
             restore.restore_backup(copy)
         assert Craft.objects.get().name == "Wren"
+
+    @pytest.mark.parametrize(
+        ("change", "told"),
+        [
+            ("CREATE TRIGGER t AFTER INSERT ON hangar_craft BEGIN DELETE FROM hangar_craft; END", None),
+            ("CREATE VIEW hangar_view AS SELECT 1", None),
+            ("CREATE TABLE guests (x)", None),
+            ("ALTER TABLE logs_pyramid RENAME TO logs_pyramids", "lacks the table logs_pyramid"),
+            ("ALTER TABLE hangar_craft DROP COLUMN cells", "differs in the column cells"),
+            ("ALTER TABLE hangar_craft ADD COLUMN odd", "differs in the column odd"),
+        ],
+    )
+    def test_of_a_crafted_copy_only_rows_are_taken(self, tmp_path: Path, change: str, told: str | None) -> None:
+        create_craft(layout="quad", name="Wren", kind="multirotor")
+        copy = backup.make_backup(tmp_path / "copy.sqlite3")
+        Craft.objects.update(name="Later")
+        with contextlib.closing(sqlite3.connect(copy)) as database, database:
+            database.execute(change)
+        if told:
+            with pytest.raises(backup.BackupError, match=told):
+                restore.restore_backup(copy)
+            assert Craft.objects.get().name == "Later"
+            return
+        restore.restore_backup(copy)
+        assert Craft.objects.get().name == "Wren"
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT count(*) FROM sqlite_master WHERE type IN ('trigger', 'view') OR name = 'guests'")
+            assert cursor.fetchone() == (0,)
 
     def test_the_page_makes_fetches_restores_and_removes_copies(self, client: Client) -> None:
         client.post("/backup/")

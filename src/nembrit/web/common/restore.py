@@ -37,6 +37,7 @@ def restore_backup(source: Path, *, progress: Progress = no_progress) -> Path:
         check_copy(source)
         remove_database(staged)
         copy_database(source, staged, lambda share: progress("laying the backup ready", 0.3 * share), is_at_rest=True)
+        _take_out_what_acts(staged)
         _bring_up_to_date(staged)
         kept = _swap(staged, progress)
     except (OSError, sqlite3.Error) as error:
@@ -80,6 +81,7 @@ def _swap(staged: Path, progress: Progress) -> Path:
                 label="-before-restore",
                 progress=lambda stage, share: progress(f"keeping the present: {stage}", 0.3 + 0.3 * share),
             )
+            _require_same_layout(here)
             progress("restoring", 0.6)
             _replace_tables(here)
             here.execute("COMMIT")
@@ -94,23 +96,44 @@ def _swap(staged: Path, progress: Progress) -> Path:
 
 
 def _replace_tables(database: sqlite3.Connection) -> None:
-    """Drop everything of the main database and take the staged one's; counters of rows' numbers only rise."""
+    """Empty every table and take the staged one's rows: no word of a copy's own layout is run. Counters of rows only rise."""
     counters = _counters(database, "main")
-    own = f"SELECT name FROM main.sqlite_master WHERE type = 'table' AND {_NOT_SQLITES}"
-    for (name,) in database.execute(own).fetchall():
-        database.execute(f'DROP TABLE main."{name}"')
-    made = database.execute(
-        f"SELECT type, name, sql FROM staged.sqlite_master WHERE sql IS NOT NULL AND {_NOT_SQLITES} ORDER BY type = 'table' DESC"
-    ).fetchall()
-    for kind, name, sql in made:
-        database.execute(sql)
-        if kind == "table":
-            database.execute(f'INSERT INTO main."{name}" SELECT * FROM staged."{name}"')
+    for name, columns in _layout(database, "main").items():
+        listed = ", ".join(f'"{column}"' for column in sorted(columns))
+        database.execute(f'DELETE FROM main."{name}"')
+        database.execute(f'INSERT INTO main."{name}" ({listed}) SELECT {listed} FROM staged."{name}"')
     for name, number in _counters(database, "staged").items():
         counters[name] = max(number, counters.get(name, 0))
     database.execute("DELETE FROM main.sqlite_sequence")
     database.executemany("INSERT INTO main.sqlite_sequence (name, seq) VALUES (?, ?)", counters.items())
     database.execute(f"PRAGMA main.user_version = {next_generation()}")
+
+
+def _require_same_layout(database: sqlite3.Connection) -> None:
+    """Raise BackupError for a copy whose tables are not those that this version has."""
+    staged = _layout(database, "staged")
+    for name, columns in _layout(database, "main").items():
+        if name not in staged:
+            raise BackupError(f"this copy lacks the table {name}: it is damaged or altered. Nothing was restored")
+        if differing := columns ^ staged[name]:
+            raise BackupError(
+                f"this copy’s table {name} differs in the column {min(differing)}: it is damaged or altered. Nothing was restored"
+            )
+
+
+def _layout(database: sqlite3.Connection, schema: str) -> dict[str, set[str]]:
+    """Columns by table."""
+    tables = database.execute(f"SELECT name FROM {schema}.sqlite_master WHERE type = 'table' AND {_NOT_SQLITES}").fetchall()
+    return {name: {row[1] for row in database.execute(f'PRAGMA {schema}.table_info("{name}")')} for (name,) in tables}
+
+
+def _take_out_what_acts(staged: Path) -> None:
+    """Triggers and views have no place in a workshop; a trigger would act on the very rows that are taken."""
+    with contextlib.closing(sqlite3.connect(staged)) as copy, copy:
+        found = copy.execute("SELECT type, name FROM sqlite_master WHERE type IN ('trigger', 'view')").fetchall()
+        for kind, name in found:
+            quoted = name.replace('"', '""')
+            copy.execute(f'DROP {kind.upper()} "{quoted}"')
 
 
 def _counters(database: sqlite3.Connection, schema: str) -> dict[str, int]:

@@ -102,6 +102,27 @@ def test_a_file_is_written_once_beside_the_workshop(served: tuple[int, Path], mo
     assert urllib.parse.unquote("flight.csv") in page
 
 
+def test_an_upload_that_is_cut_off_leaves_nothing(served: tuple[int, Path]) -> None:
+    port, folder = served
+    cookie, token = token_of(port)
+    content = body_of("big.csv", b"1,2\n" * 16_000_000)
+    before = set((folder / "arriving").iterdir())
+    with contextlib.closing(socket.create_connection(("127.0.0.1", port), timeout=30)) as wire:
+        lines = [
+            f"POST /inbox/?token={token} HTTP/1.1", f"Host: 127.0.0.1:{port}", "Content-Type: multipart/form-data; boundary=edge",
+            f"Content-Length: {len(content)}", f"Cookie: {cookie}", f"Origin: http://127.0.0.1:{port}", "", "",
+        ]  # fmt: skip
+        wire.sendall("\r\n".join(lines).encode() + content[: len(content) // 2])
+        deadline = time.monotonic() + 20
+        while set((folder / "arriving").iterdir()) <= before:
+            assert time.monotonic() < deadline
+            time.sleep(0.05)
+    deadline = time.monotonic() + 20
+    while not set((folder / "arriving").iterdir()) <= before:
+        assert time.monotonic() < deadline, "what came of it is removed as soon as the sender is gone"
+        time.sleep(0.1)
+
+
 def test_connections_that_say_nothing_or_half_of_it_end(served: tuple[int, Path]) -> None:
     port, _ = served
     with contextlib.ExitStack() as open_wires:

@@ -15,7 +15,7 @@ _MOST_WAITING = 128
 
 def serve_pages(listener: socket.socket, *, until_parent_ends: bool = False) -> None:
     """Serve until a signal comes, or until standard input ends: then the requests under way are answered first."""
-    from nembrit.web.common.door import PatientForAWhile
+    from nembrit.web.common.patience import PatientForAWhile
 
     config = uvicorn.Config(
         "nembrit.web.asgi:application",

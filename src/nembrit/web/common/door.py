@@ -11,14 +11,12 @@ import shutil
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
-import h11
 from django.conf import settings
 from django.core.exceptions import RequestAborted
 from django.core.handlers.asgi import ASGIHandler
 from django.http import HttpRequest, QueryDict
 from django.http.response import HttpResponseBase
 from django.template.loader import render_to_string
-from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from nembrit.web.common.lan import is_invited, is_loopback
 from nembrit.web.common.threads import answered, invited
@@ -34,7 +32,6 @@ MOST_UPLOAD_BYTES = 850 * 1024 * 1024  # logs; what one of them may hold is chec
 RESTORE_PATH = "/backup/restore/"  # a whole workshop: as much as the disk holds
 TOKEN_KEY = "token"  # in the address of a form with files
 _LONGEST_SILENCE_S = 60.0
-_LONGEST_HEAD_S = 20.0
 _FREE_S, _LEAST_BYTES_PER_S = 30.0, 10_000  # a body may take half a minute, and more where it comes at least this fast
 
 
@@ -175,28 +172,3 @@ async def _answer(send: Send, status: int, title: str, detail: str) -> None:
     headers += [(b"connection", b"close"), (b"content-security-policy", settings.CONTENT_SECURITY_POLICY.encode())]
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": content})
-
-
-class PatientForAWhile(H11Protocol):
-    """Connections that do not bring a whole request head within twenty seconds end."""
-
-    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]  # asyncio names the wider type
-        super().connection_made(transport)
-        self._wait_for_head()
-
-    def handle_events(self) -> None:
-        super().handle_events()
-        if self.conn.their_state is not h11.IDLE:
-            self._head_timer.cancel()
-
-    def on_response_complete(self) -> None:
-        super().on_response_complete()
-        if not self.transport.is_closing():
-            self._wait_for_head()
-
-    def _wait_for_head(self) -> None:
-        self._head_timer = self.loop.call_later(_LONGEST_HEAD_S, self._end)
-
-    def _end(self) -> None:
-        if not self.transport.is_closing() and self.conn.their_state is h11.IDLE:
-            self.transport.close()

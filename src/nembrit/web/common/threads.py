@@ -10,6 +10,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
+from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.db import connection
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
@@ -58,4 +59,13 @@ def _at_once(make: Callable[[HttpRequest], Made], request: HttpRequest) -> Made:
     try:
         return make(request)
     finally:
+        _forget_half_files(request)
         connection.close_if_unusable_or_obsolete()
+
+
+def _forget_half_files(request: HttpRequest) -> None:
+    """Django closes the files that came whole; one whose sender went away would lie there until the garbage is looked through."""
+    for handler in getattr(request, "_upload_handlers", ()):
+        file = getattr(handler, "file", None)
+        if isinstance(file, TemporaryUploadedFile) and not file.closed:
+            file.close()

@@ -1,6 +1,7 @@
 """Twenty clients at once on the demo: how long its pages take, and how much memory the server needs.
 
-`python -m benchmarks.clients FOLDER [SECONDS] [PAUSE] [EVERY]` serves a folder that `demo` made; clients wait for PAUSE seconds
+`python -m benchmarks.clients [FOLDER] [SECONDS] [PAUSE] [EVERY]` serves a folder that `demo` made, or makes one (two
+minutes); clients wait for PAUSE seconds
 between an answer and the next question, for none if it is left out; every EVERY seconds something is written, which makes the
 server forget what it remembers of pages. Reference: the style sheet, a file of
 the same size of the same server, asked for by the same twenty clients. A tab that comes back asks for the same page again.
@@ -15,6 +16,7 @@ import sqlite3
 import statistics
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -106,13 +108,18 @@ def peak_mb(process: subprocess.Popen[str]) -> dict[str, float]:
     return peaks
 
 
-def main(folder: str, seconds: str = "20", pause_s: str = "0", every_s: str = "0") -> None:
-    process, port = served(Path(folder))
+def main(folder: str = "", seconds: str = "20", pause_s: str = "0", every_s: str = "0") -> None:
+    with tempfile.TemporaryDirectory() as made:
+        _measure(Path(folder or made), seconds, pause_s, every_s)
+
+
+def _measure(folder: Path, seconds: str, pause_s: str, every_s: str) -> None:
+    process, port = served(folder)
     try:
         asked(port, PAGES, 3)  # caches and compiled templates, as in use
         reference, _ = asked(port, REFERENCE, 5)
         base = statistics.median(reference[REFERENCE[0]])
-        with written(Path(folder), float(every_s)):
+        with written(folder, float(every_s)):
             took, wrong = asked(port, PAGES, float(seconds), float(pause_s))
         every = [one for times in took.values() for one in times]
         p50, p95 = np.quantile(every, [0.5, 0.95])

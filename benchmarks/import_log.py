@@ -5,6 +5,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import polars as pl
@@ -59,7 +60,8 @@ def _pack(content: bytes) -> int:
     django.setup()
     from nembrit.web.logs.storage import _packed_stream
 
-    _, channels = _packed_stream(read_log(content).main, lambda stage, share: None)
+    with ThreadPoolExecutor(max_workers=2) as pool:
+        _, channels = _packed_stream(read_log(content).main, lambda stage, share: None, pool)
     return sum(len(chunk.content) for _, chunks, _ in channels for chunk in chunks)
 
 

@@ -51,14 +51,14 @@ def table_file(path: Path, megabytes: int) -> int:
     return n * repeats
 
 
-def _child(code: str, folder: Path) -> list[float]:
+def _child(code: str, folder: Path, *words: str) -> list[float]:
     environment = {
         **os.environ,
         "NEMBRIT_DATA": str(folder),
         "DJANGO_SETTINGS_MODULE": "nembrit.web.settings",
         "NEMBRIT_TASKS": "django_tasks.backends.dummy.DummyBackend",
     }
-    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=False)
+    done = subprocess.run([sys.executable, "-c", code, *words], env=environment, capture_output=True, text=True, check=False)
     if done.returncode:
         raise RuntimeError(done.stderr[-2000:])
     return [float(number) for number in done.stdout.split()]
@@ -110,11 +110,11 @@ print(stored, stream.n_samples * (stream.channels.count() - 1) * 4)
 """
 
 
-def import_figures(folder: Path, megabytes: int = 300) -> None:
+def import_figures(folder: Path, megabytes: int = 300, rounds_each: int = _ROUNDS) -> None:
     path = folder / "big.csv"
     n_rows = table_file(path, megabytes)
     rounds = []
-    for number in range(_ROUNDS):  # one after the other, so that a slow minute of the machine hits both
+    for number in range(rounds_each):  # one after the other, so that a slow minute of the machine hits both
         reference_s = _child(_READ.replace("PATH", repr(str(path))), folder)[0]
         data = folder / str(number)
         rounds.append((reference_s, *_child(_IMPORT.replace("PATH", repr(str(path))), data)))
@@ -123,7 +123,8 @@ def import_figures(folder: Path, megabytes: int = 300) -> None:
     float32 = n_rows * (_COLUMNS + 1) * 4
     stored, plain = _child(_STORED, data)
     print(
-        f"{path.stat().st_size / 1e6:.0f} MB, {n_rows} rows; polars.read_csv takes {reference_s:.2f} s here (median of {_ROUNDS})"
+        f"{path.stat().st_size / 1e6:.0f} MB, {n_rows} rows; polars.read_csv takes {reference_s:.2f} s here "
+        f"(median of {rounds_each})"
     )
     print(f"received and imported to an openable page: {took_s:.1f} s; ratios to the reference: median {np.median(ratios):.2f},")
     print("each: " + ", ".join(f"{ratio:.2f}" for ratio in ratios))
@@ -134,7 +135,7 @@ def import_figures(folder: Path, megabytes: int = 300) -> None:
 
 
 _ZOOM = """
-import io, random, time, django, numpy as np
+import io, random, sys, time, django, numpy as np
 django.setup()
 from django.core.management import call_command
 call_command("migrate", verbosity=0)
@@ -142,17 +143,18 @@ from nembrit.core.records.log import FlightLog, Stream, channel
 from nembrit.web.hangar.services import create_craft
 from nembrit.web.logs import traces
 from nembrit.web.logs.models import Channel, Log
-from nembrit.web.logs.storage import store_log
+from nembrit.web.logs.storage import settle_draft, store_draft
 rng = np.random.default_rng(1)
 craft = create_craft(layout="quad", name="Zoom", kind="multirotor")
 families = ("gyro", "gyro_raw", "setpoint", "term_p", "term_i", "term_d")
 roles = [f"{f}.{a}" for f in families for a in ("roll", "pitch", "yaw")] + [f"motor.{k}" for k in range(1, 7)]
-for minutes in (1, 3, 10):
-    n = minutes * 60 * 4000
+for minutes in map(float, sys.argv[1:]):
+    n = int( minutes * 60 * 4000)
     samples = {role: np.cumsum(rng.integers(-9, 10, n)).astype(np.int32) for role in roles}
     log = Log.objects.create(craft=craft, file_name=str(minutes), state="ready")
     channels = tuple(channel(role, values, divisor=100.0) for role, values in samples.items())
-    store_log(log, FlightLog(format_key="x", streams=(Stream(t_s=np.arange(n) / 4000, channels=channels),), rows_read=n))
+    store_draft(log, FlightLog(format_key="x", streams=(Stream(t_s=np.arange(n) / 4000, channels=channels),), rows_read=n))
+    settle_draft(log)
     rows = list(Channel.objects.filter(stream__log=log).exclude(position=0).select_related("stream"))
     traces.trace_bytes(rows, {}, start_s=0, end_s=minutes * 60, n_columns=1200)
     random.seed(2)
@@ -167,17 +169,17 @@ for minutes in (1, 3, 10):
 """
 
 
-def zoom_figures(folder: Path) -> None:
-    values = np.array(_child(_ZOOM, folder)).reshape(-1, 2)
+def zoom_figures(folder: Path, minutes_each: tuple[float, ...] = (1, 3, 10)) -> None:
+    values = np.array(_child(_ZOOM, folder, *map(str, minutes_each))).reshape(-1, 2)
     block = np.random.default_rng(1).standard_normal(1_000_000)
     began = time.perf_counter()
     for _ in range(5):
         np.sort(block)
     reference_s = (time.perf_counter() - began) / 5
     print(f"reference: numpy sorts a million numbers in {reference_s * 1000:.0f} ms here")
-    for minutes, (median_s, late_s) in zip((1, 3, 10), values, strict=True):
+    for minutes, (median_s, late_s) in zip(minutes_each, values, strict=True):
         print(
-            f"zoom, 24 channels, {minutes} min at 4 kHz: median {median_s * 1000:.0f} ms "
+            f"zoom, 24 channels, {minutes:g} min at 4 kHz: median {median_s * 1000:.0f} ms "
             f"({median_s / reference_s:.2f} times the reference), 95 % within {late_s * 1000:.0f} ms"
         )
 

@@ -160,7 +160,7 @@ def test(arguments):
     # compiled once and kept, instead of in every lane at the same time
     running(["-c", "import sys; sys.path.insert(0, '.'); from tests.flying import log_file; log_file(1, 0.0)"]).wait()
     lanes = {
-        "core": ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/references"],
+        "core": ["pytest", "--doctest-modules", "src/nembrit/core", "tests/core", "tests/recorder", "tests/references"],
         "pages": ["pytest", "-p", "no:cacheprovider", "tests/web"],
     }
     with contextlib.ExitStack() as open_files:

@@ -33,7 +33,9 @@ def whole() -> FlightResults:
 
 def some(names: list[str], always: set[str]) -> list[object]:
     """All of them; what is not always asked is left to the full check."""
-    return [name if name in always else pytest.param(name, marks=pytest.mark.long) for name in names]
+    return [
+        name if name in always else pytest.param(name, marks=pytest.mark.long("the usual damages run always")) for name in names
+    ]
 
 
 @pytest.mark.parametrize("name", some([*HARMLESS, *RATES], {"0.3 % of rows lost", "late stamps", "at 990 Hz"}))
@@ -69,7 +71,7 @@ def test_lost_rows_take_no_descent_and_no_noise_band_away() -> None:
     assert np.isfinite(list(found.values())).all()
 
 
-@pytest.mark.long  # forty whole analyses
+@pytest.mark.long("forty whole analyses")
 @settings(max_examples=40, derandomize=True)
 @given(st.lists(st.sampled_from(list(HARMLESS | WORSE)), min_size=2, max_size=3, unique=True), st.sampled_from(list(RATES)))
 def test_any_damage_together_ends_in_an_answer_or_a_reason(names: list[str], rate: str) -> None:

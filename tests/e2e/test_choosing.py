@@ -8,6 +8,7 @@ from playwright.sync_api import Browser, expect
 from tests.e2e.conftest import drawn, swapped
 
 
+@pytest.mark.long("its other cases ask the same", only=("chromium-desk",))
 @pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}], ids=["desk", "phone"])
 def test_a_chain_is_tried_and_gains_by_slider(browser: Browser, demo: str, size: dict[str, int]) -> None:
     context = browser.new_context(viewport=size, base_url=demo, has_touch=size["width"] < 600)

@@ -123,6 +123,7 @@ def test_an_upload_that_is_cut_off_leaves_nothing(served: tuple[int, Path]) -> N
         time.sleep(0.1)
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_connections_that_say_nothing_or_half_of_it_end(served: tuple[int, Path]) -> None:
     port, _ = served
     with contextlib.ExitStack() as open_wires:

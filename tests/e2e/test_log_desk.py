@@ -34,6 +34,7 @@ def view_changed(page: Page, before: list[float]) -> list[float]:
     return shown(page)
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]) -> None:
     page.goto("/inbox/")
     page.locator("#files").set_input_files([tables["german"], tables["norate"]])

@@ -20,6 +20,7 @@ def simulated(page: Page, craft: int, condition: str, flights: int) -> None:
     expect(page.get_by_role("link", name=re.compile(r"[Ff]light \d+"))).to_have_count(flights, timeout=120_000)
 
 
+@pytest.mark.long("its other cases ask the same", only=("chromium-phone",))
 @pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}], ids=["desk", "phone"])
 def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Browser, demo: str, size: dict[str, int]) -> None:
     is_phone = size["width"] < 600

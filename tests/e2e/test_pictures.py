@@ -33,6 +33,20 @@ PAGES = {
 }  # fmt: skip
 
 
+OTHER_PAGES = (
+    "chromium-about", "chromium-archive", "chromium-attach", "chromium-backup", "chromium-card", "chromium-cards",
+    "chromium-compose", "chromium-configuration", "chromium-craft edit", "chromium-edit",
+    "chromium-flight of a plane", "chromium-gains", "chromium-gains of a plane", "chromium-give", "chromium-inbox",
+    "chromium-lay over", "chromium-line of sight", "chromium-log", "chromium-meanings", "chromium-missing",
+    "chromium-names", "chromium-new craft", "chromium-obstacles", "chromium-pack", "chromium-paste",
+    "chromium-preflight", "chromium-profiles", "chromium-questions", "chromium-report", "chromium-rule of a return",
+    "chromium-sensors", "chromium-sessions", "chromium-simulator", "chromium-simulator, scales unknown",
+    "chromium-slip form", "chromium-style", "chromium-surfaces", "chromium-track", "chromium-two groups",
+    "chromium-vibration",
+)  # fmt: skip
+
+
+@pytest.mark.long("pages of less use; the main ones are checked always", only=OTHER_PAGES)
 @pytest.mark.parametrize("name", PAGES)
 def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, clean_page: list[str], name: str) -> None:
     page.emulate_media(reduced_motion="reduce", color_scheme="light")

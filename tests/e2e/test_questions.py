@@ -2,11 +2,13 @@
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.e2e.test_journey import new_craft
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_a_blind_question_from_asking_to_the_first_rating(page: Page) -> None:
     new_craft(page, "Sedge")
     page.get_by_role("link", name="Say what the names mean").click()

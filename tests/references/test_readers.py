@@ -22,6 +22,7 @@ DATA = Path(__file__).parents[1] / "data"
 WGS84 = geographiclib.geodesic.Geodesic.WGS84
 
 
+@pytest.mark.long("every number of large tables")
 @pytest.mark.parametrize(
     ("name", "options"),
     [

@@ -57,6 +57,13 @@ def test_a_whole_log_answers_everything(whole: FlightResults) -> None:
     assert [finding.code for finding in whole.judgement.findings] == ["loose_mount"]
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "0.1-0.2",
+        "0.7-0.16",
+    ),
+)
 @pytest.mark.parametrize(("overshoot", "error", "least"), [(0.7, 0.16, 0.54), (0.1, 0.2, 0.0)])
 def test_a_response_that_cannot_be_shown_still_speaks_for_or_against_p(
     monkeypatch: pytest.MonkeyPatch, overshoot: float, error: float, least: float
@@ -73,6 +80,7 @@ def test_a_response_that_cannot_be_shown_still_speaks_for_or_against_p(
     assert ("p_high" in {finding.code for finding in found.judgement.findings}) is (least > 0.3)
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 @pytest.mark.parametrize(
     ("prefixes", "reason", "absent"),
     [
@@ -91,6 +99,7 @@ def test_a_missing_channel_costs_just_what_rests_on_it(prefixes: tuple[str, ...]
         assert len(reasons_of(found)[reason]) > 20
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_without_raw_gyro_the_filtered_one_is_judged() -> None:
     found = without("gyro_raw.")
     assert not any(noise.raw for noise in found.noise.axes.values())
@@ -108,6 +117,7 @@ def test_a_short_stretch_is_refused_with_what_to_fly(start_s: float, end_s: floa
     )
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_only_the_named_roles_are_read(whole: FlightResults) -> None:
     part = recording(flown(5, 1.0))
     kept = {role: values for role, values in part.channels.items() if role.startswith(ROLES)}
@@ -130,6 +140,7 @@ def test_every_analysis_of_a_kind_has_a_place_in_the_results(kind: str) -> None:
     assert [one.key for one in wanted_analyses(kind, ("metrics", "noise"))] == ["noise", "metrics"]
 
 
+@pytest.mark.long("its other cases ask the same", only=("2.5-loop",))
 @pytest.mark.parametrize("key", sorted(ANALYSES))
 @pytest.mark.parametrize("start_s", [2.5, 27.9])  # all that there is, and a stretch that answers nothing
 def test_a_stored_result_comes_back_as_it_was(key: str, start_s: float) -> None:

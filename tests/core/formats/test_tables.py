@@ -29,6 +29,7 @@ WIDE = b"\n".join([b",".join(b"c%d" % k for k in range(500)), *[b",".join(b"%d" 
 HEADER = b"time,gyro x (deg/s),throttle\n"
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 @pytest.mark.parametrize("name", DIALECTS)
 def test_an_invented_dialect_is_understood_without_a_correction(name: str) -> None:
     flight = flown(5)

@@ -53,6 +53,7 @@ def test_logs_that_cannot_be_cut_say_why(channels: dict[str, np.ndarray], rate_h
         frames_of(Recording.of(channels, sample_rate_hz=rate_hz))
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 @pytest.mark.parametrize("seed", [11, 12, 13])
 def test_motor_speed_is_estimated_where_it_is_not_recorded(seed: int) -> None:
     recording = flown(seed, "ramp")
@@ -107,6 +108,7 @@ def test_beside_a_strong_resonance_no_other_line_is_seen(axis: str, seed: int) -
             assert min(abs(line.frequency_hz - own) for own in true_hz) < 12
 
 
+@pytest.mark.long("its other cases ask the same", only=("1000.0",))
 @pytest.mark.parametrize("exponent", [0.7, 0.8, 1.0])
 @pytest.mark.parametrize(("rate_hz", "lag_s"), [(1000.0, 0.0), (2000.0, 0.0), (1000.0, 0.02), (1000.0, 0.05)])
 def test_the_law_of_speed_is_found_whatever_its_exponent(exponent: float, rate_hz: float, lag_s: float) -> None:
@@ -129,6 +131,7 @@ def test_the_law_of_speed_is_found_whatever_its_exponent(exponent: float, rate_h
     assert law.exponent == pytest.approx(exponent, abs=0.06)
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 @pytest.mark.parametrize("seed", [31, 32, 33])
 def test_noise_without_lines_gives_no_law(seed: int) -> None:
     recording = without(flown(seed, "ramp"), "motor_rpm", "accel")
@@ -160,6 +163,7 @@ def test_the_rough_bearing_is_named(motor: int, track_of: Callable[[Frames], Rot
     assert (found.motor, found.over_second > 3) == (motor, True)
 
 
+@pytest.mark.long("its other cases ask the same", only=("faults1",))
 @pytest.mark.parametrize("faults", [{}, {"resonance_factor": 8.0}, {"bearing_motor": 4, "bearing_dps": 12.0}])
 def test_where_no_line_tells_the_motors_speed_the_rest_is_still_judged(
     monkeypatch: pytest.MonkeyPatch, faults: dict[str, float]

@@ -141,6 +141,13 @@ DIALECTS = [danish, counts, underscored, blanks, italian, glued, *dialects_words
 LEFT = {"arrays": {"throttle"}}
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "blanks",
+        "polish",
+    ),
+)
 @pytest.mark.parametrize("dialect", DIALECTS)
 def test_a_dialect_unknown_to_the_recogniser_comes_in_whole(dialect: Callable[[], Made]) -> None:
     content, roles = dialect()
@@ -177,6 +184,7 @@ def test_one_correction_takes_its_fellows_along(column: str, role: str, fellows:
     assert {TERSE[k]: follows for k, follows in found.items()} == fellows
 
 
+@pytest.mark.long("its other cases ask the same", only=("polish",))
 @pytest.mark.parametrize("name", TABLES)
 def test_a_dialect_told_as_a_table_comes_in_whole(name: str) -> None:
     content, columns = TABLES[name].written()

@@ -62,6 +62,14 @@ def test_analyse_prints_one_report(folder: Path, capsys: pytest.CaptureFixture[s
     assert report["response"]["roll"]["excitation"] == "good"
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "None",
+        "config.json-True",
+        "shown.json",
+    ),
+)
 @pytest.mark.parametrize(("config", "is_checked"), [("config.json", True), ("shown.json", True), (None, False)])
 def test_filters_prints_what_a_chain_costs_and_leaves(
     folder: Path, capsys: pytest.CaptureFixture[str], config: str | None, is_checked: bool
@@ -108,6 +116,7 @@ def test_predict_prints_every_axis_as_flown_and_with_the_change(folder: Path, ca
     assert told["response"]["pitch"] == told["flown"]["pitch"]
 
 
+@pytest.mark.long("its other cases ask the same", only=("words0",))
 @pytest.mark.parametrize(
     ("words", "said"),
     [

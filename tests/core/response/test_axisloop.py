@@ -123,6 +123,13 @@ def test_margins_are_those_of_the_simulated_loop(axis: str) -> None:
     assert found.crossover_hz == pytest.approx(true.crossover_hz, rel=0.1)
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "1 kHz",
+        "gently",
+    ),
+)
 @pytest.mark.parametrize(
     ("card_key", "world", "is_whole"),
     [("response", World(seed=5, log_rate_hz=1000.0), True), ("first_hover", World(seed=6, wind_m_s=7.0), False)],
@@ -143,6 +150,13 @@ def test_odd_logs_keep_the_truth_within_their_intervals(card_key: str, world: Wo
         assert found.gains["p"].value == pytest.approx(controller().gains[axis].p, rel=0.003)
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "missing1",
+        "missing2",
+    ),
+)
 @pytest.mark.parametrize(
     ("missing", "options", "gains_from", "command_from"),
     [
@@ -208,6 +222,7 @@ def test_a_mode_that_flies_by_itself_is_recognised_and_gives_no_margins() -> Non
     assert set(found.axes) == {"pitch", "yaw"}
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_results_are_kept_and_come_back() -> None:
     flight = Flight(recording(flown(5)), craft=CraftFacts(mixer=MIXER, controller=controller()))
     found = analyse(flight, only=("loop",)).loop
@@ -302,6 +317,7 @@ def test_a_gain_that_changes_with_throttle_is_found(ratio: float) -> None:
     assert high.value == pytest.approx(ratio, rel=0.15)
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_a_long_flight_is_slowed_and_tells_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
     flight = Flight(recording(flown(5)), craft=CraftFacts(mixer=MIXER, controller=controller()))
     whole = analyse(flight, only=("loop",)).loop

@@ -116,6 +116,7 @@ def test_a_finding_that_stops_stands_first() -> None:
     assert (found.findings[0].code, found.findings[0].severity) == ("oscillation", "stop")
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_what_was_felt_is_set_against_the_log() -> None:
     results = analyse(Flight(recording(flown(5)), craft=CraftFacts(mixer=HEX.mixer())), only=("judgement", "loop"))
     found = {one.symptom.key: one for one in crossed(results, [*SYMPTOMS, "nonsense", "bounce"])}

@@ -11,7 +11,7 @@ from tests.rotormodel import SIGNS, flown, truth
 from tests.trueloop import throttle_of_the_movement
 
 
-@pytest.mark.long  # the model takes half a minute to fly
+@pytest.mark.long("the model takes half a minute to fly")
 @pytest.mark.parametrize("axis", AXES)
 def test_margins_of_a_foreign_model_are_found(axis: str) -> None:
     model, recording = flown(5)

@@ -52,7 +52,10 @@ def found(name: str) -> tuple[AxisLoop, Margins]:
 ALWAYS = {"its own filter on feed-forward", "D on the error", "D that grows in quick moves"}
 
 
-@pytest.mark.parametrize("name", [one if one in ALWAYS else pytest.param(one, marks=pytest.mark.long) for one in VARIANTS])
+@pytest.mark.parametrize(
+    "name",
+    [one if one in ALWAYS else pytest.param(one, marks=pytest.mark.long("the usual controllers run always")) for one in VARIANTS],
+)
 def test_margins_hold_on_every_variant(name: str) -> None:
     # within the caps of the methods' acceptance table; without what the terms show, P and D variants are off by 5 to 35°
     own, edge = found(name)

@@ -109,6 +109,16 @@ def test_surfaces_say_which_plane_it_is(surfaces: tuple[Surface, ...], kind: str
 CARDS = {card.key: card for card in WING_CARDS}
 
 
+@pytest.mark.long(
+    "other planes and rates of the same check",
+    only=(
+        "False-faults0-surfaces0",
+        "False-faults0-surfaces1",
+        "False-faults0-surfaces2",
+        "True-faults1-surfaces0",
+        "True-faults1-surfaces2",
+    ),
+)
 @pytest.mark.parametrize("surfaces", [SURFACES, T_TAIL, WING])
 @pytest.mark.parametrize(("lands", "faults"), [(False, {}), (True, {"climbs_over_m": 10.0})])
 def test_every_plane_comes_home(surfaces: tuple[Surface, ...], lands: bool, faults: dict) -> None:
@@ -125,6 +135,7 @@ def test_every_plane_comes_home(surfaces: tuple[Surface, ...], lands: bool, faul
     assert bool(flight.channels["ground_speed"][part][-50:].mean() < 2) is lands
 
 
+@pytest.mark.long("other planes and rates of the same check", only=("200.0",))
 @pytest.mark.parametrize("log_hz", [10.0, 50.0, 200.0])
 def test_it_logs_as_often_as_asked(log_hz: float) -> None:
     flight = fly_plane(SURFACES, CARDS["wing_trim"], PlaneWorld(seed=1, log_hz=log_hz))

@@ -51,6 +51,15 @@ def flown(card: str | Card, seed: int = 5, wind_m_s: float = 3.0, **faults: obje
     return fly_plane(SURFACES, BY_KEY[card] if isinstance(card, str) else card, world)
 
 
+@pytest.mark.long(
+    "other planes and rates of the same check",
+    only=(
+        "5-faults0",
+        "5-faults1",
+        "5-faults2",
+        "5-faults3",
+    ),
+)
 @pytest.mark.parametrize(
     ("faults", "verdicts", "side"),
     [
@@ -60,7 +69,7 @@ def flown(card: str | Card, seed: int = 5, wind_m_s: float = 3.0, **faults: obje
         ({"tight": 7.0}, {"navigation_gain"}, None),
     ],
 )
-@pytest.mark.parametrize("seed", [5, pytest.param(6, marks=pytest.mark.long)])
+@pytest.mark.parametrize("seed", [5, pytest.param(6, marks=pytest.mark.long("another draw of the same"))])
 def test_what_was_planted_is_told_from_legs_and_a_box(faults: dict, verdicts: set[str], side: str | None, seed: int) -> None:
     found = told(flown("wing_tracks", seed, **faults))
     assert found.weaving is not None, found.reasons
@@ -89,6 +98,7 @@ def test_a_roll_trim_is_found_and_gone_once_the_centres_are_moved() -> None:
     assert abs(after.trim.axes["roll"].trim_us) < 4.0
 
 
+@pytest.mark.long("other planes and rates of the same check", only=("faults1-horizon",))
 @pytest.mark.parametrize(("faults", "word"), [({"neutral_us": YAW_OFF}, "trim"), ({"tilt_deg": 3.0}, "horizon")])
 def test_two_speeds_tell_trim_from_horizon(faults: dict, word: str) -> None:
     both = flown("wing_two_speeds", wind_m_s=0.0, **faults)
@@ -133,6 +143,13 @@ def repeated(own: Recording) -> Recording:
     return replace(own, channels=held)
 
 
+@pytest.mark.long(
+    "other planes and rates of the same check",
+    only=(
+        "<lambda>-told5",
+        "<lambda>-told6",
+    ),
+)
 @pytest.mark.parametrize(
     ("spoil", "told", "lost"),
     [

@@ -89,6 +89,7 @@ def test_secondary_metrics_are_hints_after_holm() -> None:
     assert all((metric.p_value_adjusted or 1) >= (metric.p_value or 0) for metric in found.values())
 
 
+@pytest.mark.long("hundreds of drawn trials")
 def test_false_alarms_of_the_primary_verdict_stay_below_six_per_cent() -> None:
     # at most 6 %; the exact test at 0.05 gives at most 3/70 one-sided; `check --full` takes 2,000 splits
     rng = np.random.default_rng(11)

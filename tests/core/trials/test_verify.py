@@ -67,6 +67,7 @@ class TestVerify:
         found = verify({"response": [replace(one, fault="a loose mount") for one in side(4)]}, {"response": since})
         assert (found.n_baseline, found.n_now) == (4, 4)
 
+    @pytest.mark.long("hundreds of drawn trials")
     def test_equal_flights_seldom_fail(self) -> None:
         """A rule over thirteen numbers: of 60 pairs of equal sides (scatter 8 %) at most two fail."""
         rng = np.random.default_rng(20261128)

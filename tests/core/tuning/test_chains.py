@@ -87,10 +87,12 @@ class TestResidual:
         assert left.motor_rms == pytest.approx(0.002 * math.sqrt(0.01 * 4.0 * bands.sum()))
         assert residual(incoming(rows(), flown), flown, flown, mixer=MIXER, gains={}).motor_rms is None
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_the_flown_chain_gives_the_logged_filtered_gyro(self) -> None:
         for axis, bands in bench().check.error_db.items():
             assert all(abs(error) < 1.0 for error in bands.values()), axis  # the figure wanted: 1 dB
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_notches_that_follow_the_motors_are_told_a_little_too_weak(self) -> None:
         rotor = replace(BASE, gyro=(low(250.0), ROTOR))
         assert all(abs(error) < 1.8 for bands in bench(rotor).check.error_db.values() for error in bands.values())

@@ -2,6 +2,8 @@
 
 from dataclasses import replace
 
+import pytest
+
 from nembrit.core.analysis.choosing import Choosing
 from nembrit.core.analysis.run import FlightResults
 from nembrit.core.setup.controller import Controller
@@ -23,6 +25,7 @@ def bench(found: FlightResults, flown: Controller) -> Choosing:
     )
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_five_flights_from_bad_to_good_without_a_number_of_one_s_own() -> None:
     settings, seed = BAD, 31
     found = first = analysed(settings, seed)

@@ -18,6 +18,13 @@ STRONGER = {"roll": {"p": 1.3, "d": 1.3}, "pitch": {"p": 0.7}}
 OPEN = replace(BASE, gyro=(low(250.0), ROTOR), d_term=(low(150.0),))
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "filters",
+        "gains",
+    ),
+)
 @pytest.mark.parametrize(
     ("settings", "change"),
     [(scaled(STRONGER), Change(gains=STRONGER)), (OPEN, Change(chains=OPEN))],

@@ -29,6 +29,14 @@ def off_by(found: Wing, wind: Wind) -> float:
     return math.hypot(found.wind.north_m_s - wind[0], found.wind.east_m_s - wind[1])
 
 
+@pytest.mark.long(
+    "other planes of the same check",
+    only=(
+        "glider-wind4",
+        "light single-wind1",
+        "single-wind2",
+    ),
+)
 @pytest.mark.parametrize(
     ("plane", "wind", "rudder", "gain", "verdict", "side"),
     [
@@ -68,6 +76,7 @@ def steady(plane: str, rudder: float = 0.0) -> tuple[float, dict[str, float]]:
 _SURFACE_OF = {"roll": "aileron", "pitch": "elevator"}
 
 
+@pytest.mark.long("other planes of the same check", only=("light single-wind3",))
 @pytest.mark.parametrize(
     ("plane", "wind", "rudder", "off"),
     [

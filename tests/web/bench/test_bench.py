@@ -114,6 +114,7 @@ class TestMotors:
 
 
 class TestSensors:
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_second_board_and_a_swap(self, client: Client, attach) -> None:
         files = []
         for seed in (31, 32):  # the second board is the noisy one wherever it sits
@@ -142,6 +143,7 @@ class TestSensors:
         assert [line["label"] for line in chart["lines"]] == ["roll", "pitch", "yaw"]
         assert (chart["x"]["is_log"], chart["y"]["is_log"]) == (True, True)
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_companion_log_is_the_second_board(self, client: Client, attach, act) -> None:
         first = attach()
         second = attach(log_file(5, 0.0), name="board-b.csv")
@@ -175,6 +177,7 @@ class TestMechanicsFirst:
         assert "is still open" in act(f"{loose.get_absolute_url()}repair/", code="loose_mount")
         assert Slip.objects.count() == 1
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_the_flight_whose_finding_led_to_a_repair_is_no_before(self, attach, act) -> None:
         sound, loose = attach(log_file(6, 0.0), name="sound.csv"), attach(log_file(5, 1.0), name="loose.csv")
         again = attach(log_file(7, 0.0), name="again.csv")  # others count by rule, whatever they say
@@ -199,12 +202,14 @@ class TestMechanicsFirst:
         assert slip.despite.startswith("the mount is printed")
         assert "Although mechanics are at fault" in text(client, slip.get_absolute_url())
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_sound_flight_asks_for_no_repair(self, client: Client, craft: Craft, attach, act) -> None:
         sound = attach(log_file(6, 0.0))
         assert "repair/" not in text(client, f"{sound.get_absolute_url()}")
         assert "no finding that asks for a repair" in act(f"{sound.get_absolute_url()}repair/", code="propeller")
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved_says_so(craft: Craft, attach) -> None:
     from nembrit.core.causes.findings import History
     from nembrit.web.bench.results import _history
@@ -215,6 +220,13 @@ def test_a_flight_that_is_worse_than_usual_or_whose_spikes_moved_says_so(craft: 
     assert len(history.metrics["motion_noise.roll"]) == 1  # the flight before, not this one
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "fault0",
+        "fault1",
+    ),
+)
 @pytest.mark.parametrize("fault", [{"propeller_motor": 2}, {"spike_axis": "yaw"}])
 def test_the_page_of_a_flight_names_motor_or_axis(client: Client, attach, fault: dict[str, object]) -> None:
     flight = fly(HEX, controller(), CARD, World(seed=11, wind_m_s=2.0, faults=Faults(**fault)))

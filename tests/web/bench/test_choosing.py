@@ -153,6 +153,7 @@ class TestGains:
         assert "% of flown" in page
         assert re.search(r"Roll would be \d+.% faster", page)
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_an_axis_that_could_not_be_told_says_what_to_fly(self, client: Client, attach) -> None:
         from tests.web.bench.test_response import log_without
 

@@ -89,6 +89,13 @@ def test_gains_are_not_filled_in_from_a_flight_that_leaves_them_open(
     assert told not in client.get(form).content.decode()
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "missing1",
+        "missing2",
+    ),
+)
 @pytest.mark.parametrize(
     ("missing", "told"),
     [

@@ -22,6 +22,13 @@ from nembrit.web.tunes import services as tunes
 from tests.flying import log_file
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "0.0",
+        "1.0",
+    ),
+)
 @pytest.mark.parametrize("loose", [1.0, 0.0])
 def test_the_command_line_finds_what_the_pages_find(
     craft: Craft, attach, tmp_path: Path, capsys: pytest.CaptureFixture[str], loose: float
@@ -91,6 +98,14 @@ def test_a_slip_s_page_loads_each_flight_once(client: Client, slip, monkeypatch:
     assert set(decoded) == {"metrics", "judgement", "likeness"}
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "/",
+        "/craft/{craft}/",
+        "/inbox/",
+    ),
+)
 @pytest.mark.parametrize("address", ["/craft/{craft}/", "/craft/{craft}/tune/", "/inbox/", "/"])
 def test_more_flights_and_logs_ask_no_more_questions(client: Client, craft: Craft, attach, address: str) -> None:
     first = attach()

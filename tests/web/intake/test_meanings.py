@@ -42,6 +42,7 @@ class TestMeanings:
         assert "used for 2 logs" in client.get("/import-profiles/").content.decode()
         assert "is forgotten" in act("/import-profiles/", profile=ImportProfile.objects.get().pk)
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_column_is_corrected_without_a_new_upload(self, client: Client, craft: Craft, attach, act) -> None:
         flight = attach(DIALECTS["spanish"](flown(5)).content)
         log = flight.segments.get().log
@@ -63,6 +64,14 @@ class TestMeanings:
         page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-0-{other.position}": "gyro.pitch"}))
         assert "each role goes to one column" in page
 
+    @pytest.mark.long(
+        "its other cases ask the same",
+        only=(
+            "acelerador-battery_voltage",
+            "giro",
+            "salida",
+        ),
+    )
     @pytest.mark.parametrize(
         ("column", "role", "scale", "told"),
         [
@@ -85,6 +94,7 @@ class TestMeanings:
         assert told <= set(re.findall(r'value="([a-z_]+\.[a-z0-9]+)"', shown)) or all(text in shown for text in told)
         assert not Channel.objects.filter(stream__log=log, role=role).exists() or role == "gyro_raw.pitch"  # only shown so far
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_the_lines_before_the_table_become_a_configuration(self, craft: Craft, attach, act) -> None:
         flight = attach(DIALECTS["brackets"](flown(5)).content)
         act(f"/logs/{flight.segments.get().log_id}/settings/")

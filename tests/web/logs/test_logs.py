@@ -63,6 +63,7 @@ class TestInbox:
             assert told in client.get("/inbox/").content.decode()
         assert "was not taken" not in client.get("/inbox/").content.decode()
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_second_recorder_is_matched_by_content_and_lined_up(self, client: Client, craft: Craft, bring, act, attach) -> None:
         flight = attach(log_file(5), "main.csv")
         bring(("box.csv", slow_table(flown(5))))
@@ -112,6 +113,7 @@ class TestInbox:
 
 
 class TestWindowAndManoeuvres:
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_the_window_is_set_refused_and_found_again(self, client: Client, attach, act) -> None:
         segment = attach().segments.get()
         found_s = (segment.start_s, segment.end_s)
@@ -125,6 +127,7 @@ class TestWindowAndManoeuvres:
         segment.refresh_from_db()
         assert (segment.start_s, segment.end_s) == pytest.approx(found_s)
 
+    @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_manoeuvres_are_changed_added_and_taken_out_and_metrics_follow(self, client: Client, attach, act) -> None:
         flight = attach()
         log = flight.segments.get().log

@@ -287,6 +287,7 @@ def test_flights_are_edited_and_archived_not_deleted(client: Client, attach) -> 
     assert Flight.objects.active().count() == 1
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_the_simulator_flies_from_the_page(client: Client, craft: Craft, configuration: Configuration) -> None:
     form = {
         "card": "first_hover",

@@ -157,6 +157,7 @@ def test_a_repair_that_is_undone_brings_the_fault_back(craft: Craft, slip_text: 
     assert craft.build_entries.last().simulated_faults == {"loose_mount": 1.0}
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 @pytest.mark.django_db
 def test_a_new_version_is_computed_anew_and_said(attach) -> None:
     flight = attach()

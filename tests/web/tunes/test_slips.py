@@ -95,6 +95,7 @@ def test_a_trial_from_its_plan_to_the_frozen_verdict(client: Client, craft: Craf
     assert title(client, slip).startswith("Better: motor roughness fell by"), "what was decided stays as it was"
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_an_undone_slip_is_titled_so_and_its_settings_count_again(client: Client, craft: Craft, fly, text, act) -> None:
     before = fly(1.0, 1.0, 1.0, 1.0)
     slip = lower_d(craft, text)
@@ -233,6 +234,7 @@ def test_an_answer_needs_a_flight_of_the_trial(craft: Craft, fly, text) -> None:
         tunes.answer(slip, other, "out", why="gusty")
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_a_repair_is_set_against_the_flights_before_the_fault_appeared(client: Client, craft: Craft, fly, text) -> None:
     fly(1.0, 1.0, 1.0, 1.0)
     (bent,) = fly(1.6, fault=True)

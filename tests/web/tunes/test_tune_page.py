@@ -23,6 +23,7 @@ def met(tune: Tune, stage: str) -> list[bool]:
     return [need.is_met for need in needs_of(tune)]
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_needs_follow_what_was_flown(client: Client, craft: Craft, attach) -> None:
     tune = tunes.tune_of(craft)
     assert met(tune, "baseline") == [True, False]
@@ -52,6 +53,7 @@ def test_a_decided_slip_meets_its_stage(craft: Craft, slip_text) -> None:
     assert met(tune, "locked") == [False], "the settings of now are not the reference"
 
 
+@pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
 def test_numbers_over_the_flights_mark_changes(client: Client, craft: Craft, attach) -> None:
     assert courses_of(craft) == []
     attach(log_file(5))

@@ -77,6 +77,13 @@ def test_settings_of_a_plane_are_judged_by_a_plane_s_numbers(client: Client, pla
     assert "motor roughness" not in page
 
 
+@pytest.mark.long(
+    "its other cases ask the same",
+    only=(
+        "tops1",
+        "tops3",
+    ),
+)
 @pytest.mark.parametrize(
     ("tops", "group", "values"),
     [

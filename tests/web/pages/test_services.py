@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
+from nembrit.core.analysis.likeness import Likeness
 from nembrit.core.analysis.run import ANALYSES
 from nembrit.core.errors import InputError
 from nembrit.core.formats.registry import read_log
@@ -93,8 +94,9 @@ def _copy(craft: Craft, segment: Segment, **fields: object) -> None:
     copy = Segment.objects.create(log=segment.log, flight=flight, start_s=segment.start_s, end_s=segment.end_s)
     found = stored_results([segment.flight], *ANALYSES)[segment.flight_id]
     scattered = {name: value * (1 + 0.02 * (flight.number % 5)) for name, value in found.metrics.values.items()}
+    own = {"metrics": replace(found.metrics, values=scattered), "likeness": Likeness(mark=())}  # it shook in its own way
     for key in ANALYSES:
-        store(copy, key, replace(found.metrics, values=scattered) if key == "metrics" else getattr(found, key))
+        store(copy, key, own.get(key, getattr(found, key)))
 
 
 @pytest.mark.django_db
@@ -131,7 +133,7 @@ def test_the_loop_closes_on_a_repair(craft: Craft, attach, client: Client, slip_
     page = client.get(slip.get_absolute_url()).content.decode()
     assert page.count("<circle") == 8
     assert "was worked out" not in page
-    assert history.outcome_line(decision).startswith("motor roughness −")
+    assert "motor roughness −" in history.outcome_line(decision)
     assert {station.key: station.state for station in history.track(tunes.tune_of(craft))}["mechanics"] == "open"
 
 

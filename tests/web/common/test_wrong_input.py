@@ -103,6 +103,7 @@ FORMS = (
 )
 
 
+@pytest.mark.long("hundreds of pages; the table of addresses is always asked")
 def test_no_address_and_no_form_breaks_a_page(client: Client, craft: Craft, attach) -> None:
     segment = attach().segments.get()
     configuration = craft.configurations.get().pk

@@ -170,6 +170,7 @@ class TestWindowAndManoeuvres:
         assert second.segments.get().start_s > first.segments.get().end_s
         assert (second.flown_at - first.flown_at).total_seconds() == pytest.approx(36, abs=1)
 
+    @pytest.mark.long("flies two cards; the sums are asked in core")
     def test_two_flights_of_a_card_are_laid_over_each_other(self, client: Client, craft: Craft, attach) -> None:
         one, two = attach(log_file(5)), attach(log_file(6))
         page = client.get(f"{one.get_absolute_url()}aligned/?with={two.number}").content.decode()

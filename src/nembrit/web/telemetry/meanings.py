@@ -13,6 +13,7 @@ from nembrit.web.telemetry import recordings
 from nembrit.web.telemetry.models import Recording, Source
 
 _SURE = 0.8
+_CLOCKS = {1.0: "s", 1e-3: "ms", 1e-6: "µs"}
 GROUPS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     ("on the line", (("time", "sender’s clock"), *LIVE_ONLY.items())),
     *((group, tuple((role, spoken(role)) for role in roles)) for group, roles in ROLE_CHOICES),
@@ -86,6 +87,8 @@ def _known(craft: Craft, recording: Recording) -> list[LiveColumn]:
 
 
 def _scale(one: LiveColumn) -> str:
+    if one.key == "time":
+        return _CLOCKS.get(one.factor, f"{one.factor:g}")
     if not one.key or not one.unit:
         return "" if one.factor == 1 else f"{one.factor:g}"
     return scale_text(one.key, one.factor, one.offset)

@@ -11,6 +11,8 @@ from types import SimpleNamespace
 from urllib.parse import urlencode
 
 import pytest
+from django.contrib.sessions.backends.base import UpdateError
+from django.contrib.sessions.backends.db import SessionStore
 from django.db import connection
 from django.db.utils import OperationalError
 from django.test import Client
@@ -285,6 +287,26 @@ class TestNothingIsStuck:
         assert time.monotonic() - began < 5, "a page waited for another process's lock (20 s)"
 
     @pytest.mark.django_db(transaction=True)
+    def test_a_page_comes_while_the_workshop_is_locked_and_its_message_once_more(
+        self, client: Client, craft: Craft, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        session = client.session
+        session["told"] = {"texts": ["read again"], "jobs": [], "until": time.time() + 60}
+        session.save()
+
+        def locked(*args: object, **named: object) -> None:
+            raise UpdateError
+
+        with monkeypatch.context() as held:
+            held.setattr(SessionStore, "save", locked)
+            answer = client.get("/")
+            assert (answer.status_code, "read again" in answer.content.decode()) == (200, True)
+        assert "read again" in client.get("/").content.decode()
+
+    def test_a_workshop_that_was_replaced_is_named_wherever_it_is_noticed(self) -> None:
+        status, sentence = database.sentence_of(database.WorkshopReplaced())
+        assert (status, sentence[:21]) == (409, "A backup was restored")
+
     def test_a_log_is_stored_in_short_steps(self, craft: Craft, monkeypatch: pytest.MonkeyPatch) -> None:
         """Between any two of them another process can write."""
         monkeypatch.setattr(storage, "_BYTES_AT_ONCE", 20_000)

@@ -8,7 +8,6 @@ import json
 import math
 from collections.abc import Callable
 from functools import lru_cache
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -41,13 +40,12 @@ from tests.core.kept.parts import PARTS
 from tests.core.kept.planes import PLANES
 from tests.core.kept.readings import READINGS
 from tests.core.kept.rules import RULES
+from tests.core.kept.store import COARSE, save
 from tests.core.kept.sweeps import SWEEPS
 from tests.core.recognise.test_more_dialects import DIALECTS as MORE
 from tests.dialects import DIALECTS
 from tests.flying import CARD, HEX, controller, flown, log_file
 
-COARSE = "loops of "  # kept to fewer digits
-KEPT = Path(__file__).parent / "numbers.json"
 FACTS = CraftFacts(kind="multirotor", mixer=HEX.mixer(), blades=3)
 FAULTS: dict[str, dict[str, Any]] = {
     "sound": {},
@@ -326,6 +324,5 @@ CASES: dict[str, Callable[[], Any]] = {
 
 
 if __name__ == "__main__":
-    made = {name: case() for name, case in CASES.items()}
-    lines = (f"{json.dumps(name)}:{json.dumps(one, sort_keys=True, separators=(',', ':'))}" for name, one in made.items())
-    KEPT.write_text("{" + ",\n".join(lines) + "}\n", encoding="utf-8")
+    for name, case in CASES.items():
+        save(name, json.loads(json.dumps(case())))

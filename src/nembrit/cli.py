@@ -12,7 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from nembrit import cli_choosing, cli_live, cli_sight
+from nembrit import __version__, cli_choosing, cli_live, cli_sight
 from nembrit.cli_choosing import add_meanings
 from nembrit.core.analysis.flight import CraftFacts, Flight, Prepared
 from nembrit.core.analysis.run import analyse
@@ -52,6 +52,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="nembrit", description="Analyse flight logs from the command line.")
+    parser.add_argument("--version", action="version", version=f"Nembrit {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     inspect = commands.add_parser("inspect", help="what a log holds and what is wrong with it")

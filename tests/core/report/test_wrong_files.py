@@ -1,6 +1,7 @@
 """The command line with files that no one should send: an exit status and a sentence, never a traceback."""
 
 import json
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -25,6 +26,15 @@ def run(tmp_path: Path, capsys: pytest.CaptureFixture[str]):
     (tmp_path / "config.json").write_text(json.dumps(CONFIG))
     (tmp_path / "card.json").write_text(json.dumps(card_to_json(CARD)))
     return do
+
+
+def test_the_version_is_one_everywhere(capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit):
+        cli.main(["--version"])
+    root = Path(__file__).parents[3]
+    version = tomllib.loads((root / "pyproject.toml").read_text())["project"]["version"]
+    assert capsys.readouterr().out == f"Nembrit {version}\n"
+    assert f"## {version}\n" in (root / "CHANGELOG.md").read_text()
 
 
 @pytest.mark.parametrize("step_s", ["1e-12", "1e-9", "1e9"])

@@ -8,6 +8,7 @@ import polars as pl
 from django.db import models
 from django.db.models import Q
 
+from nembrit import __version__
 from nembrit.core.errors import InputError
 from nembrit.core.formats.bundle import as_json, write_bundle
 from nembrit.core.progress import Progress, no_progress
@@ -37,7 +38,12 @@ def write_archive(file: IO[bytes], craft: Craft | None, *, with_places: bool = T
     """
     require_settled(craft)
     with snapshot():  # one state, whatever is written meanwhile
-        told = {"holds": "workshop" if craft is None else "craft", "name": craft.name if craft else "", "places": with_places}
+        told = {
+            "holds": "workshop" if craft is None else "craft",
+            "name": craft.name if craft else "",
+            "places": with_places,
+            "made_by": __version__,
+        }
         write_bundle(file, _members(craft, with_places=with_places, progress=progress), told=told)
 
 

@@ -9,6 +9,7 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from nembrit import __version__
 from nembrit.web.common import jobs
 from nembrit.web.common.database import sentence_of
 from nembrit.web.common.lan import is_own_computer
@@ -62,7 +63,7 @@ def style(request: HttpRequest) -> HttpResponse:
 @require_safe
 def about(request: HttpRequest) -> HttpResponse:
     """What Nembrit is, its keys, its words and its cautions."""
-    return render(request, "common/about.html")
+    return render(request, "common/about.html", {"version": __version__})
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:

@@ -101,6 +101,7 @@ class TestRestore:
 
     def test_what_is_kept_in_memory_is_dropped(self, tmp_path: Path, craft: Craft, client: Client) -> None:
         """Two workshops whose channels have the same numbers and lengths."""
+        rewind_numbers()
         copies = []
         for seed in (5, 6):
             receive_file(craft, "flight.csv", log_file(seed, 1.0), flight_fields={})
@@ -307,6 +308,7 @@ class TestNothingIsStuck:
         status, sentence = database.sentence_of(database.WorkshopReplaced())
         assert (status, sentence[:21]) == (409, "A backup was restored")
 
+    @pytest.mark.django_db(transaction=True)
     def test_a_log_is_stored_in_short_steps(self, craft: Craft, monkeypatch: pytest.MonkeyPatch) -> None:
         """Between any two of them another process can write."""
         monkeypatch.setattr(storage, "_BYTES_AT_ONCE", 20_000)

@@ -69,10 +69,6 @@ class Provoke(TypedDict):
     answers: dict[str, bool]
 
 
-class NoProvoke(TypedDict, total=False):
-    pass
-
-
 class Text(TypedDict):
     title: str
     why: str
@@ -144,10 +140,6 @@ class Mapping(TypedDict):
     tables: list[Table]
     notes: NotRequired[list[Any]]
     modes: NotRequired[dict[str, str]]
-
-
-class Faults(TypedDict, total=False):
-    neutral_us: dict[str, float]
 
 
 class Simulation(TypedDict, total=False):

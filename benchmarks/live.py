@@ -1,6 +1,7 @@
 """Live telemetry under load: lines kept at 2,000 a second, what the recorder takes, time from line to browser, kills.
 
-`python -m benchmarks.live [seconds]`; part of `check --full` with ten minutes.
+`python -m benchmarks.live [SECONDS] [KILLS]`; part of `check --full` with ten minutes and fifty kills.
+`live_served` has the browser's side.
 """
 
 import contextlib
@@ -14,7 +15,6 @@ import sys
 import tempfile
 import threading
 import time
-import urllib.request
 from pathlib import Path
 
 from nembrit.recorder import folder as files
@@ -125,44 +125,11 @@ def kills(n_kills: int = 12) -> str:
     return f"| {n_kills} kills at random | at most {worst:.2f} s missing | 1 s |"
 
 
-def latency(address: str, craft: int, port: int, *, browsers: int = 4, seconds: float = 20.0, rate: float = 50.0) -> str:
-    """Line sent to event received, over several event streams of a workshop that records craft `craft` from `port`."""
-    found: list[float] = []
-    stop = threading.Event()
-
-    def listen() -> None:
-        with urllib.request.urlopen(f"{address}/craft/{craft}/live/stream/") as stream:
-            for line in stream:
-                if line.startswith(b'data: {"rows"'):
-                    now = time.time()
-                    found.extend(now - at for at, _ in json.loads(line[6:])["rows"])
-                if stop.is_set():
-                    return
-
-    for _ in range(browsers):
-        threading.Thread(target=listen, daemon=True).start()
-    time.sleep(1.0)
-    found.clear()
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as line:
-        until, n = time.monotonic() + seconds, 0
-        while time.monotonic() < until:
-            line.sendto(_row(n), ("127.0.0.1", port))
-            n += 1
-            time.sleep(1 / rate)
-    stop.set()
-    found.sort()
-    p95 = found[int(0.95 * len(found))] if found else float("nan")
-    what = f"line received to event in {browsers} browsers, {rate:.0f} lines a second, 22 columns"
-    return f"| {what} | p95 {1000 * p95:.0f} ms | 250 ms |"
-
-
 def main() -> None:
     seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 30.0
     print("| what | came out | demanded |\n|---|---|---|")
     print(flood(seconds), flush=True)
-    print(kills(), flush=True)
-    if len(sys.argv) > 4:
-        print(latency(sys.argv[2], int(sys.argv[3]), int(sys.argv[4])), flush=True)
+    print(kills(int(sys.argv[2]) if len(sys.argv) > 2 else 12), flush=True)
 
 
 if __name__ == "__main__":

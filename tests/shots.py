@@ -39,11 +39,11 @@ SHOTS = (
 def live(page: Page, address: str) -> None:
     """The live page while the stand-in flies."""
     page.goto(f"{address}/craft/3/live/")
-    page.get_by_role("button", name="Power the stand-in").click()
+    page.get_by_role("button", name="Start the stand-in").click()
     page.get_by_role("button", name="Fly the card").click()
     page.wait_for_timeout(40_000)
     page.screenshot(path=ROOT / "docs" / "screenshots" / "live.png")
-    page.get_by_role("button", name="Switch it off").click()
+    page.get_by_role("button", name="Stop the stand-in").click()
 
 
 def main() -> None:

@@ -55,7 +55,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"Nembrit {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
-    inspect = commands.add_parser("inspect", help="what a log holds and what is wrong with it")
+    inspect = commands.add_parser("inspect", help="what a log contains and its problems")
     inspect.add_argument("log")
     inspect.add_argument("--craft")
     inspect.set_defaults(run=_inspect)
@@ -77,7 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     compare.set_defaults(run=_compare)
 
     convert = commands.add_parser(
-        "convert", help="write a log anew as CSV, Parquet or JSON Lines, with roles and units as headers"
+        "convert", help="write a log as CSV, Parquet or JSON Lines, with meanings and units in the header"
     )
     convert.add_argument("log")
     convert.add_argument("-o", "--output", required=True, metavar="OUT.(csv|parquet|jsonl)")
@@ -99,7 +99,7 @@ def _parser() -> argparse.ArgumentParser:
     for command in (inspect, report, compare, convert):
         add_meanings(command)
     for command in (inspect, report, compare, sight):
-        command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
+        command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only format)")
     return parser
 
 

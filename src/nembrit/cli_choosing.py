@@ -27,24 +27,24 @@ _USUAL_IN = 5.0  # propellers, where no craft is given
 def add_meanings(command: argparse.ArgumentParser) -> None:
     """The option of every command that reads a log."""
     command.add_argument(
-        "--meanings", metavar="MEANINGS.json", help="what the log's columns and modes mean, as the web exports it"
+        "--meanings", metavar="MEANINGS.json", help="meanings of columns and modes, as exported by the web application"
     )
 
 
 def add_commands(commands: Any) -> None:
     """The three commands' own arguments; `run` is set by the caller."""
-    filters = commands.add_parser("filters", help="what another filter chain would cost and leave of the noise")
+    filters = commands.add_parser("filters", help="delay and remaining noise of another filter chain")
     filters.add_argument("--chain", required=True, metavar="CHAIN.json", help="the filters part of a configuration")
-    predict = commands.add_parser("predict", help="how an axis would follow with other gains or filters")
+    predict = commands.add_parser("predict", help="response of an axis with other gains or filters")
     predict.add_argument("--set", nargs="+", default=[], metavar="AXIS.TERM=RATIO", help="ratios to the flown gains: roll.p=1.2")
     predict.add_argument("--chain", metavar="CHAIN.json")
-    advise = commands.add_parser("advise", help="the one next step after this log: a change, a repair, a flight, or nothing")
+    advise = commands.add_parser("advise", help="the next step after this log: a change, a repair, a flight, or nothing")
     for command in (filters, predict, advise):
         command.add_argument("log")
         command.add_argument("--craft")
         command.add_argument("--config")
         add_meanings(command)
-        command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only form so far)")
+        command.add_argument("--json", action="store_true", help="one JSON object on standard output (the only format)")
     filters.set_defaults(choose=_filters)
     predict.set_defaults(choose=_predict)
     advise.set_defaults(choose=_advise, chain=None)

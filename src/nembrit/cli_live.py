@@ -20,7 +20,7 @@ def add_command(commands: Any) -> argparse.ArgumentParser:
     )
     parser.add_argument("--craft", required=True, metavar="CRAFT.json")
     parser.add_argument("--config", metavar="CONFIG.json", help="its controller; a multirotor needs one")
-    parser.add_argument("--settings", metavar="SETTINGS.txt", help="what it answers when its settings are read")
+    parser.add_argument("--settings", metavar="SETTINGS.txt", help="settings that it reports over the link")
     parser.add_argument("--card", default="", help="key of the card that it flies")
     where = parser.add_mutually_exclusive_group(required=True)
     where.add_argument("--udp", metavar="HOST:PORT")
@@ -30,10 +30,10 @@ def add_command(commands: Any) -> argparse.ArgumentParser:
     parser.add_argument("--rate", type=float, default=20.0, help="lines a second")
     parser.add_argument("--loss", type=float, default=2.0, help="per cent of lines lost")
     parser.add_argument("--charge", type=float, default=95.0, help="of the pack, per cent")
-    parser.add_argument("--tired", type=float, default=0.0, metavar="V", help="how much less a cell of its worn pack gives")
+    parser.add_argument("--tired", type=float, default=0.0, metavar="V", help="voltage lost per cell of a worn pack")
     parser.add_argument("--wind", type=float, default=2.0, help="m/s")
     parser.add_argument("--form", choices=("json", "mixed"), default="json")
-    parser.add_argument("--tied", action="store_true", help="end when standard input ends")
+    parser.add_argument("--tied", action="store_true", help="stop when standard input ends")
     return parser
 
 
@@ -52,7 +52,7 @@ def stand_in(options: argparse.Namespace) -> int:
     if not 0.5 <= options.rate <= 400 or not 0 <= options.loss < 90 or not 0 <= options.link <= _HIGHEST_PORT:
         raise InputError("expected 0.5 to 400 lines a second, less than 90 % lost, and a port up to 65535")
     if not 10 <= options.charge <= 100 or not 0 <= options.tired <= 1 or not 0 <= options.wind <= 12:
-        raise InputError("a pack is charged by 10 to 100 %, tired by 0 to 1 V a cell, and wind blows with up to 12 m/s")
+        raise InputError("a pack is charged by 10 to 100 %, tired by 0 to 1 V per cell, and wind blows with up to 12 m/s")
     for address in (options.udp, options.tcp):
         if address and not (address.rpartition(":")[2].isdigit() and 0 < int(address.rpartition(":")[2]) <= _HIGHEST_PORT):
             raise InputError(f"“{address}” is no address: expected HOST:PORT")

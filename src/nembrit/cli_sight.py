@@ -42,7 +42,7 @@ def answer(options: argparse.Namespace) -> dict[str, Any]:
     if options.heights:
         places, flown = _two_columns(options.heights)
         if (places < distance[0]).any() or (places > distance[-1]).any():
-            raise InputError("the path lies beyond the profile: give a profile that covers it")
+            raise InputError("the path is outside the profile: give one that covers it")
         needed = [np.interp(places, distance, own) for own in (found.geometric_m, found.clear_m)]
         told["path"] = {
             "distance_m": _list(places), "height_m": _list(flown), "geometric_margin_m": _list(flown - needed[0]),

@@ -75,7 +75,7 @@ class StandIn:
             document = json.loads(line)
             do, values = document["do"], document.get("values") or {}
         except (ValueError, KeyError, TypeError):
-            return self._told("that was no request of protocol link/1"), b""
+            return self._told("not a request of protocol link/1"), b""
         with self._lock:
             if do == "write":
                 return self._write(values), b""
@@ -87,12 +87,12 @@ class StandIn:
                 self.settings = dict(self.saved)
             elif do == "fly":
                 if self.is_armed:
-                    return self._told("it is flying already"), b""
+                    return self._told("already flying"), b""
                 self.is_armed = True
                 threading.Thread(target=self._fly, daemon=True).start()
             elif do == "log":
                 if self.flown is None or self.is_armed:
-                    return self._told("no log yet: it is given out after landing"), b""
+                    return self._told("no log yet: it is available after landing"), b""
                 head = {"nembrit": "link/1", "name": self.flown.name, "bytes": len(self.flown.log)}
                 return json.dumps(head).encode() + b"\n", self.flown.log
             elif do != "read":
@@ -258,7 +258,7 @@ def flown_by(
 ) -> Callable[[int], Flown]:
     """How a craft's stand-in flies a card: with its controller, or as a plane with its surfaces.
 
-    `tired_v`: how much less a cell of its worn pack gives, in the air and in the log.
+    `tired_v`: voltage lost per cell of a worn pack, in the air and in the log.
     """
 
     def fly(seed: int) -> Flown:

@@ -33,7 +33,7 @@ def test_a_chain_is_tried_and_gains_by_slider(browser: Browser, demo: str, size:
     expect(page.locator("input[name='d_term.hz']").first).to_have_value("95")
     drawn(page)
     page.get_by_role("link", name="Gains", exact=True).click()
-    expect(title).to_contain_text("What would other gains do on roll?")
+    expect(title).to_contain_text("Try other gains on roll?")
     slider = page.get_by_label("P, from half to double")
     with swapped(page):
         slider.focus()
@@ -46,5 +46,5 @@ def test_a_chain_is_tried_and_gains_by_slider(browser: Browser, demo: str, size:
     assert page.evaluate("document.documentElement.scrollWidth") <= size["width"]
     page.get_by_role("link", name="Slip: P with D of roll").first.click()
     expect(title).to_have_text("Change: P with D, roll")
-    expect(page.get_by_label("The change in a few words")).to_have_value(re.compile(r"p on roll 43 → \d+"))
+    expect(page.get_by_label("Title")).to_have_value(re.compile(r"p on roll 43 → \d+"))
     context.close()

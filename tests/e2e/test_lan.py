@@ -82,10 +82,10 @@ def test_a_phone_comes_in_and_stays_in_over_a_restart(browser: Browser, tmp_path
         page.goto(f"{address}/craft/new/")
         expect(page.get_by_role("heading", level=1)).to_have_text("Nembrit, a workshop in this network")
         page.get_by_label("Passphrase").fill("a-wrong-guess")
-        page.get_by_role("button", name="Come in").tap()
-        expect(page.get_by_role("alert")).to_contain_text("not the passphrase")
+        page.get_by_role("button", name="Connect").tap()
+        expect(page.get_by_role("alert")).to_contain_text("wrong passphrase")
         page.get_by_label("Passphrase").fill(phrase)
-        page.get_by_role("button", name="Come in").tap()
+        page.get_by_role("button", name="Connect").tap()
         expect(page).to_have_url(f"{address}/craft/new/")
         assert page.goto(f"{address}/backup/").status == 403
         process.send_signal(signal.SIGTERM)
@@ -98,7 +98,7 @@ def test_a_phone_comes_in_and_stays_in_over_a_restart(browser: Browser, tmp_path
         own.goto(f"http://127.0.0.1:{port}/phones/")
         expect(own.get_by_text("last seen")).to_be_visible()
         assert own.evaluate("document.images[0].complete && document.images[0].naturalWidth") > 100
-        own.get_by_role("button", name="Send it away").click()
+        own.get_by_role("button", name="Disconnect").click()
         expect(own.get_by_text("Nobody yet.")).to_be_visible()
         page.goto(f"{address}/")
         expect(page.get_by_label("Passphrase")).to_be_visible()

@@ -13,7 +13,7 @@ def test_the_stand_in_is_watched_marked_and_recorded(browser: Browser, demo: str
     craft = 2 if width == 1280 else 3
     page.goto(f"/craft/{craft}/live/")
     expect(page.get_by_role("heading", level=1)).to_contain_text("nothing is recorded")
-    page.get_by_role("button", name="Power the stand-in").click()
+    page.get_by_role("button", name="Start the stand-in").click()
     expect(page.locator("#live-age")).to_have_text("receiving", timeout=30_000)
     other = context.new_page()  # a second browser watches the same
     other.goto(f"/craft/{craft}/live/")
@@ -38,7 +38,7 @@ def test_the_stand_in_is_watched_marked_and_recorded(browser: Browser, demo: str
     page.get_by_role("button", name="Read its settings").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("holds r")
     page.goto(f"/craft/{craft}/live/")
-    page.get_by_role("button", name="Switch it off").click()
-    expect(page.get_by_role("button", name="Power the stand-in")).to_be_visible()
+    page.get_by_role("button", name="Stop the stand-in").click()
+    expect(page.get_by_role("button", name="Start the stand-in")).to_be_visible()
     assert not wrong
     context.close()

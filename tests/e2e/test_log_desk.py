@@ -42,7 +42,7 @@ def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]
     german = page.locator("article", has_text="german.csv")
     expect(german).to_contain_text("30 s at 2000 Hz", timeout=40_000)
     german.get_by_label("Where german.csv belongs").select_option(label="a new flight of Juniper")
-    german.get_by_role("button", name="Put it there").click()
+    german.get_by_role("button", name="Attach to flight").click()
     expect(page.get_by_role("status")).to_contain_text("belongs to flight")
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d of 10 questions in full"))
     expect(page.locator("main")).to_contain_text("decimal commas")
@@ -52,12 +52,12 @@ def test_from_any_table_to_a_flight_by_mouse(page: Page, tables: dict[str, Path]
     page.locator("article", has_text="norate.csv").get_by_role("link", name="Answer").click()
     rate = page.get_by_label("Rate, if the clock is wrong")
     rate.fill("brisk")
-    page.get_by_role("button", name="Save these meanings").click()
+    page.get_by_role("button", name="Save meanings").click()
     expect(page.get_by_role("alert")).to_contain_text("a rate in Hz should be a number")
     expect(rate).to_have_value("brisk")
     rate.fill("2000")
     page.get_by_label("Name of the profile").fill("Box of the club")
-    page.get_by_role("button", name="Save these meanings").click()
+    page.get_by_role("button", name="Save meanings").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d of 10"), timeout=40_000)
     expect(page.locator("main")).to_contain_text("Box of the club")
 
@@ -108,7 +108,7 @@ def test_the_window_by_keys_and_mouse_and_a_manoeuvre_by_hand(page: Page) -> Non
     expect(page.get_by_role("status")).to_contain_text("The window stays as it was")
     expect(page.get_by_role("status")).to_be_in_viewport()
     with swapped(page):
-        page.get_by_role("button", name="As found").click()
+        page.get_by_role("button", name="Reset").click()
     row = page.locator("#manoeuvre-table tr", has_text="hover").first
     row.get_by_text("Change").click()
     row.get_by_label("from, s").fill("77")
@@ -140,7 +140,7 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     page.keyboard.up("Shift")
     expect(page.locator("#measures")).to_contain_text("Δt")
     expect(page.locator("#measures")).to_contain_text("gyro, roll, deg/s")
-    page.get_by_label("Spectrum of what is visible").select_option(label="raw gyro, roll")
+    page.get_by_label("Spectrum of the visible part").select_option(label="raw gyro, roll")
     span = ":".join(str(edge) for edge in shown(page))
     until(page, "document.getElementById('spectrum').dataset.span != null")
     following = page.evaluate("document.getElementById('spectrum').dataset.span").split(":")
@@ -154,7 +154,7 @@ def test_traces_by_keyboard_views_cursors_spectrum_and_search(page: Page) -> Non
     assert page.url == kept
     page.get_by_role("button", name="Motors", exact=True).click()
     page.wait_for_url("**view=motors**")
-    page.get_by_role("button", name="View back").click()
+    page.get_by_role("button", name="Previous view").click()
     until(page, "old => location.href === old", arg=kept)
     page.get_by_role("button", name="P and D over the set-point").click()
     page.wait_for_url("**view=stop**")
@@ -201,13 +201,13 @@ def test_giving_out_and_laying_over(page: Page) -> None:
         expect(page.locator(".checks input:checked")).to_have_count(n_left)
     assert page.locator("#form option[value=gpx]").count() == 0, "a track is made of positions, which this log has not"
     with page.expect_download() as download:
-        page.get_by_role("button", name="Give it out").click()
+        page.get_by_role("button", name="Export").click()
     assert read_log(Path(download.value.path()).read_bytes()).main.n_samples == 2001
     page.get_by_label("From, s").fill("9")
-    page.get_by_role("button", name="Give it out").click()
+    page.get_by_role("button", name="Export").click()
     expect(page.get_by_role("alert")).to_contain_text("from before to")
     page.goto("/craft/1/flights/2/aligned/?with=6")
-    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ manoeuvres lined up"))
+    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ manoeuvres aligned"))
 
 
 def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
@@ -246,7 +246,7 @@ def test_a_copy_of_the_workshop_is_made_by_keyboard(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     page.keyboard.press("n")  # a key alone starts nothing
     page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("The newest copy is of", timeout=40_000)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Latest backup:", timeout=40_000)
     page.get_by_role("button", name="Restore", exact=True).click()
     expect(page.get_by_label("Replace the present workshop")).to_be_focused()  # nothing is sent, a chosen file stays chosen
     page.get_by_label("Replace the present workshop").check()

@@ -41,7 +41,7 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
     page.goto(f"/craft/{craft}/slips/new/?group=pd.roll")
     expect(page.get_by_text("Mechanics first: flight")).to_be_visible()
     page.go_back()
-    press(page.get_by_role("button", name="I changed the propeller of motor 2"))
+    press(page.get_by_role("button", name="Record the new propeller on motor 2"))
     expect(page.get_by_text(re.compile(r"^Slip \d+, New propeller")).first).to_be_visible()
     slip = page.url
     simulated(page, craft, "as_built", 1)
@@ -51,8 +51,8 @@ def test_from_a_log_to_a_finding_a_repair_and_what_its_flights_say(browser: Brow
         re.compile("Not yet: . of 4 flown before, 1 of 4 after"), timeout=30_000
     )
     press(page.get_by_role("button", name=re.compile("^Keep")).first)
-    expect(page.get_by_text("flights a side are flown")).to_be_visible()
-    page.get_by_label("Note, for later").fill("the old one was bent")
+    expect(page.get_by_text("flights per side are flown")).to_be_visible()
+    page.get_by_label("Note").fill("the old one was bent")
     press(page.get_by_role("button", name=re.compile("^Keep")).first)
     expect(page.get_by_text(re.compile("^Kept"))).to_be_visible()
     context.close()
@@ -86,14 +86,14 @@ def test_the_map_is_read_by_mouse_and_keys_and_leads_to_the_traces(page: Page) -
 def test_spectra_of_chosen_stretches_and_wrong_ranges(page: Page) -> None:
     page.goto("/craft/1/flights/1/noise/")
     page.get_by_label("Manoeuvres").select_option("hover")
-    page.get_by_label("Lay over").select_option(index=1)
+    page.get_by_label("Compare with").select_option(index=1)
     with swapped(page):
-        page.get_by_role("button", name="Show these").click()
+        page.get_by_role("button", name="Show spectra").click()
     drawn(page)
     expect(page.get_by_role("row", name=re.compile("raw"))).to_have_count(2)
     page.get_by_label("Throttle from, %").fill("80")
     page.get_by_label("to, %", exact=True).fill("20")
-    page.get_by_role("button", name="Show these").click()
+    page.get_by_role("button", name="Show spectra").click()
     expect(page.get_by_role("alert")).to_contain_text("from a lower to a higher number")
     expect(page.get_by_label("Throttle from, %")).to_have_value("80")
 
@@ -131,7 +131,7 @@ def test_how_near_the_edge_and_what_was_felt(browser: Browser, demo: str, size: 
     page.goto("/craft/1/flights/6/")
     page.get_by_role("link", name="Response", exact=True).click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("the edge", timeout=30_000)
-    expect(page.get_by_role("img", name=re.compile("of the room is left"))).to_have_count(3)
+    expect(page.get_by_role("img", name=re.compile("margin"))).to_have_count(3)
     drawn(page)
     with swapped(page):
         page.get_by_label("yaw", exact=True).check()
@@ -139,13 +139,13 @@ def test_how_near_the_edge_and_what_was_felt(browser: Browser, demo: str, size: 
     expect(page.get_by_label("yaw", exact=True)).to_be_focused()
     page.get_by_text("What did you feel or hear?").click()
     page.get_by_label("it bounces back after a hard stop").check()
-    page.get_by_label("shimmy as throttle comes back after a float").check()
+    page.get_by_label("shimmy when the throttle comes back after a float").check()
     with swapped(page):
-        page.get_by_role("button", name="Set it against the log").click()
-    expect(page.get_by_text("They disagree: the log does not bear it out")).to_be_visible()
-    expect(page.get_by_text("The log cannot say: no zero throttle in this flight")).to_be_visible()
+        page.get_by_role("button", name="Compare with the log").click()
+    expect(page.get_by_text("The log disagrees: the log does not bear it out")).to_be_visible()
+    expect(page.get_by_text("Not in the log: no zero throttle in this flight")).to_be_visible()
     page.get_by_text("At low and high throttle").click()
-    expect(page.get_by_text("A craft answers more strongly at more throttle.")).to_be_visible()
+    expect(page.get_by_text("A craft responds more strongly at high")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= size["width"]
     context.close()
 
@@ -158,7 +158,7 @@ def test_motors_are_put_in_their_places(page: Page) -> None:
     expect(page.get_by_role("alert")).to_contain_text("Each motor from 1 to 4 sits at one place")
     page.get_by_label("Rear right", exact=True).select_option("1")
     page.get_by_role("button", name="Save the motors").click()
-    expect(page.get_by_role("status")).to_contain_text("are saved; what rests on them is worked out anew")
+    expect(page.get_by_role("status")).to_contain_text("are saved; affected results are recomputed")
     page.goto("/craft/2/edit/")
     page.get_by_label("Front right", exact=True).select_option("1")
     page.get_by_label("Rear right", exact=True).select_option("2")

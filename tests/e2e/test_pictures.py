@@ -25,7 +25,7 @@ PAGES = {
     "question": "/craft/1/questions/new/", "questions": "/craft/1/questions/", "sessions": "/craft/1/sessions/", "archive": "/archive/",
     "two groups": "/craft/1/slips/new/?group=pd.roll&also=pd.pitch",
     "craft edit": "/craft/1/edit/", "simulator, scales unknown": "/craft/2/simulator/",
-    "wing": "/craft/3/flights/3/wing/", "flight of a plane": "/craft/3/flights/2/", "surfaces": "/craft/3/surfaces/",
+    "wing": "/craft/3/flights/3/wing/", "Tap on the map of a plane’s": "/craft/3/flights/2/", "surfaces": "/craft/3/surfaces/",
     "path": "/craft/3/flights/8/path/", "return": "/craft/3/flights/9/return/", "gains of a plane": "/craft/3/flights/10/wing/",
     "rule of a return": "/craft/3/return/",
     "returns": "/craft/3/returns/", "return card": "/craft/3/return/card/", "live": "/craft/1/live/", "source": "/craft/1/live/source/",
@@ -138,7 +138,7 @@ def test_traces_zoom_together_go_back_and_keep_the_view_in_the_address(page: Pag
     assert page.url == kept
     page.get_by_role("button", name="later").click()
     until(page, "old => location.href !== old", arg=kept)
-    page.get_by_role("button", name="View back").click()
+    page.get_by_role("button", name="Previous view").click()
     until(page, "old => location.href === old", arg=kept)
     page.get_by_role("button", name="All", exact=True).click()
     page.wait_for_url(re.compile(r"from=0\.0000"))
@@ -159,13 +159,13 @@ def test_help_and_theme(page: Page) -> None:
     page.keyboard.press("k")
     expect(page.get_by_role("heading", level=1)).to_have_text("Fly the same card every time")
     page.keyboard.press("?")
-    page.get_by_label("Single keys work on every page").uncheck()
+    page.get_by_label("Keyboard shortcuts on").uncheck()
     page.keyboard.press("Escape")
     page.keyboard.press("h")
     page.wait_for_timeout(300)
     expect(page.get_by_role("heading", level=1)).to_have_text("Fly the same card every time")
     page.get_by_role("button", name="Keys").click()
-    page.get_by_label("Single keys work on every page").check()
+    page.get_by_label("Keyboard shortcuts on").check()
     page.get_by_role("button", name="Close").click()
     page.goto("/craft/1/simulator/")
     page.keyboard.press("n")  # a step that would write something is only pointed at

@@ -117,7 +117,7 @@ def test_a_folder_is_served_once_and_read_by_its_owner_only(tmp_path: Path) -> N
     wait_until_ready(process)
     again = run("-m", "nembrit.web.server", "serve", "--port", str(free_port()), "--data", str(tmp_path))
     assert (again.returncode, again.stderr.count("\n")) == (2, 1)
-    assert "is being served already" in again.stderr
+    assert "is already being served" in again.stderr
     modes = {path.name: oct(path.stat().st_mode & 0o777) for path in tmp_path.rglob("*") if path.is_file()}
     assert set(modes.values()) == {"0o600"}, modes
     assert {oct(path.stat().st_mode & 0o777) for path in (tmp_path, *tmp_path.iterdir()) if path.is_dir()} == {"0o700"}

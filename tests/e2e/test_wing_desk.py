@@ -29,7 +29,7 @@ def marked(page: Page, name: str, height: str) -> None:
     page.get_by_label("What it is").fill(name)
     page.get_by_label("Its top above the ground").fill(height)
     with swapped(page):
-        page.get_by_role("button", name="Mark it").click()
+        page.get_by_role("button", name="Mark obstacle").click()
     expect(page.get_by_text(f"Marked: {name}, {height} m.")).to_be_visible()
 
 
@@ -59,9 +59,9 @@ def test_a_return_is_judged_by_what_is_set_on_its_map(page: Page, clean_page: li
     marked(page, "wires", "75")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Failed: ")
     expect(page.get_by_role("row", name=re.compile("wires.*75")).first).to_be_visible()
-    page.get_by_role("link", name="All that is marked, and files").click()
+    page.get_by_role("link", name="All obstacles and files").click()
     for name in ("wires", "far mast"):
-        page.get_by_role("button", name=f"Take it out: {name}", exact=True).click()
+        page.get_by_role("button", name=f"Remove: {name}", exact=True).click()
         expect(page.get_by_text(f"“{name}” is no longer marked.")).to_be_visible()
     assert clean_page == []
 

@@ -19,13 +19,13 @@ def test_notes_of_a_flight_are_kept_and_wrong_numbers_said(page: Page) -> None:
     page.get_by_role("link", name="Edit notes").click()
     page.get_by_label("Wind, m/s").fill("99")
     page.get_by_label("Notes").fill("rough <b>tone</b> on the climb")
-    page.get_by_role("button", name="Save the notes").click()
+    page.get_by_role("button", name="Save notes").click()
     expect(page.get_by_text("goes from 0 to 40, got 99")).to_be_visible()
     expect(page.get_by_label("Notes")).to_have_value("rough <b>tone</b> on the climb")  # nothing typed is lost
     page.get_by_label("Wind, m/s").fill("3")
     page.get_by_label("Motors after landing").select_option("warm")
-    page.get_by_role("button", name="Save the notes").click()
-    expect(page.get_by_text("The flight's notes are saved.")).to_be_visible()
+    page.get_by_role("button", name="Save notes").click()
+    expect(page.get_by_text("Notes saved.")).to_be_visible()
     expect(page.locator("aside")).to_contain_text("rough <b>tone</b> on the climb")  # shown as text, never as markup
     expect(page.locator("aside")).to_contain_text("warm")
 
@@ -56,7 +56,7 @@ def test_choosing_another_configuration_shows_its_differences_at_once(page: Page
     page.goto("/configurations/1/")
     page.get_by_label("against").select_option(index=0)
     page.wait_for_url(re.compile("against="))
-    expect(page.get_by_role("heading", name="What differs")).to_be_visible()
+    expect(page.get_by_role("heading", name="Differences")).to_be_visible()
 
 
 @pytest.mark.parametrize(
@@ -86,18 +86,18 @@ def test_wrong_input_is_said_beside_the_field_and_kept(page: Page, path: str, la
 def test_a_second_slip_waits_for_the_first(page: Page) -> None:
     page.goto("/craft/2/slips/new/?group=idle")
     page.get_by_label("motor floor %").fill("7")
-    page.get_by_label("The change in a few words").fill("Idle up")
-    page.get_by_role("button", name="Make this the next change").click()
+    page.get_by_label("Title").fill("Idle up")
+    page.get_by_role("button", name="Save slip").click()
     page.wait_for_url(re.compile(r"/slips/\d+/$"))  # a visit begun before the answer would cut it off
     page.goto("/craft/2/slips/new/?group=i")
     expect(page.get_by_text("is still being flown")).to_be_visible()
     page.get_by_label("i on roll").fill("66")
-    page.get_by_label("The change in a few words").fill("Too early")
-    page.get_by_role("button", name="Make this the next change").click()
+    page.get_by_label("Title").fill("Too early")
+    page.get_by_role("button", name="Save slip").click()
     expect(page.get_by_role("alert")).to_contain_text("is still open: decide it first")
     expect(page.get_by_label("i on roll")).to_have_value("66")
     page.get_by_role("link", name="Decide it first").click()
-    page.get_by_label("Note, for later").fill("idles well")
+    page.get_by_label("Note").fill("idles well")
     page.get_by_role("button", name="Keep this change").dblclick()  # a double click decides once
     expect(page.get_by_text("is kept.")).to_be_visible()
     page.get_by_role("link", name="Tune", exact=True).click()
@@ -110,10 +110,10 @@ def test_long_work_is_seen_and_can_be_stopped_and_started_again(page: Page) -> N
     page.get_by_role("button", name="Fly this card").click()
     expect(page.get_by_role("progressbar").first).to_be_visible()
     page.get_by_role("button", name=re.compile("Cancel: Flying")).last.click()
-    expect(page.get_by_text("cancelled; nothing was changed").first).to_be_visible()
+    expect(page.get_by_text("Cancelled. Nothing was changed").first).to_be_visible()
     page.reload()  # progress survives it
     page.get_by_role("button", name="Start again").first.click()
-    expect(page.get_by_text("is flown and its log is in")).to_have_count(3, timeout=90_000)
+    expect(page.get_by_text("is flown")).to_have_count(3, timeout=90_000)
 
 
 def test_an_uploaded_log_survives_reloading_while_it_is_read(page: Page, logs: dict[str, Path]) -> None:

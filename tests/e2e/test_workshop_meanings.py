@@ -28,7 +28,7 @@ def test_units_are_typed_and_modes_named_while_the_page_answers(page: Page, tmp_
     expect(page.get_by_label("Meaning of out_3", exact=True)).to_have_value("servo.3")
     page.get_by_label("Unit or factor of out_4", exact=True).fill("% of ±400 around 1494")
     page.get_by_label("Name of mode 21", exact=True).fill("return")
-    page.get_by_role("button", name="Save these meanings").click()
+    page.get_by_role("button", name="Save meanings").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d+ of \d+"), timeout=40_000)
     page.get_by_role("link", name="Check the meanings").first.click()
     for name, scale in typed.items():
@@ -57,7 +57,7 @@ def test_a_column_called_the_mode_shows_its_numbers_and_a_left_unit_gives_way(pa
     page.get_by_label("Meaning of flightstate", exact=True).fill("mode")
     page.keyboard.press("Tab")
     page.get_by_label("Name of mode 7", exact=True).fill("return")
-    page.get_by_role("button", name="Save these meanings").click()
+    page.get_by_role("button", name="Save meanings").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d+ of \d+"), timeout=40_000)
     page.get_by_role("link", name="Check the meanings").first.click()
     expect(page.get_by_label("Name of mode 7", exact=True)).to_have_value("return")

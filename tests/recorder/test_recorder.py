@@ -272,7 +272,7 @@ def test_the_stand_in_holds_settings_like_a_craft() -> None:
         assert ask(do="restart")["settings"] == {"p": "21"}
         assert "unknown setting" in ask(do="write", values={"q": "1"})["error"]
         assert "no log yet" in ask(do="log")["error"]
-        assert "no request" in ask()["error"]
+        assert "not a request" in ask()["error"]
         stand_in.is_armed = True
         assert "armed" in ask(do="write", values={"p": "1"})["error"]
         assert "armed" in ask(do="save")["error"]

@@ -65,7 +65,7 @@ def test_chain_response_is_scipy_s() -> None:
         ({"kind": "notch", "frequency_hz": 1200}, r"between 0 and 1000 Hz \(half the sample rate\), got 1200 Hz"),
         ({"kind": "lowpass_1", "frequency_hz": 0}, "got 0 Hz"),
         ({"kind": "lowpass_2", "frequency_hz": 50, "q": 0}, "q must be above 0"),
-        ({"kind": "comb", "frequency_hz": 50}, "is no kind of filter"),
+        ({"kind": "comb", "frequency_hz": 50}, "is not a kind of filter"),
         ({"kind": "lowpass_1", "frequency_hz": 50, "discretisation": "forward"}, "is no discretisation"),
     ],
 )

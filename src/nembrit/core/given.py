@@ -74,7 +74,7 @@ def checked(kind: Any, data: Any, *, where: str = "it") -> Any:
     """JSON data held to a type, which says what may stand where; returns it unchanged.
 
     `kind`: str, int, bool, float (any finite number), Any (any JSON, not deep), Literal, unions, list[…], dict[str, …], tuples
-    (lists of fixed length) and TypedDicts, whose other keys are passed over. Raises InputError with the place.
+    (lists of fixed length) and TypedDicts, whose other keys are ignored. Raises InputError with the place.
 
     >>> checked(dict[str, list[float]], {"a": [1, 2.5]})
     {'a': [1, 2.5]}

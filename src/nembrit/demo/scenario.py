@@ -83,7 +83,7 @@ class _Juniper:
             title="Electronics tray screwed down, new foam",
             why="A broad hump in roll and pitch at every throttle; the tray moves when pressed with a finger.",
             expect="Motion noise on roll well below half.",
-            risk="Foam that is too soft would let the tray swing: look for a new hump.",
+            risk="Foam that is too soft would let the tray move: look for a new hump.",
             primary_metric="motion_noise.roll",
             direction="lower",
             card_key="response",

@@ -145,7 +145,7 @@ class Recording(threading.Thread):
                 self._state()
             self._disk = ""
         except OSError as error:
-            self._disk = f"Nothing can be written: {error.strerror}. Make room on the disk; the newest lines wait"
+            self._disk = f"Cannot write: {error.strerror}. Free some disk space; the newest lines are waiting"
             self._lost_on_disk += self._lines.forget_waiting(_MOST_WAITING)
             time.sleep(0.2)
 

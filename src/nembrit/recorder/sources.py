@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 KINDS = {
-    "udp": "UDP: it sends to this computer", "tcp_listen": "TCP: it connects to this computer",
-    "tcp_connect": "TCP: this computer connects to it", "serial": "serial port",
+    "udp": "UDP: the craft sends to this computer", "tcp_listen": "TCP: the craft connects to this computer",
+    "tcp_connect": "TCP: this computer connects to the craft", "serial": "serial port",
 }  # fmt: skip
 _WAIT_S, _AGAIN_S, _MOST_BYTES = 0.05, 1.0, 65_536
 
@@ -87,7 +87,7 @@ def open_source(address: SourceAddress) -> Opened:
         told = error.strerror or str(error)
         if address.kind == "serial":
             raise SourceLost(f"{address.device} cannot be opened ({told}): is it plugged in, and free?") from None
-        raise SourceLost(f"{address.in_words}: {told}. Is another recorder or program using it?") from None
+        raise SourceLost(f"{address.in_words}: {told}. Is another program using it?") from None
 
 
 class _Datagrams:

@@ -26,8 +26,10 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("file", type=Path, nargs="?", help="for backup and restore")
     parser.add_argument("--port", type=int, default=DEFAULT_PORT)
     parser.add_argument("--data", type=Path, metavar="DIR")
-    parser.add_argument("--lan", action="store_true", help="serve the local network, too: phones need a passphrase")
-    parser.add_argument("--new-passphrase", action="store_true", help="with --lan: make another, phones that are in stay in")
+    parser.add_argument("--lan", action="store_true", help="also serve the local network: phones need a passphrase")
+    parser.add_argument(
+        "--new-passphrase", action="store_true", help="with --lan: make a new passphrase; phones already let in stay in"
+    )
     options = parser.parse_args(arguments)
     os.umask(0o077)  # what lies in the folder is its owner's alone
     folder = _writable(options.data or _default_folder(options.command))
@@ -62,7 +64,7 @@ def _alone_in(folder: Path) -> sqlite3.Connection:
         held.execute("BEGIN EXCLUSIVE")
     except sqlite3.Error:
         held.close()
-        _stop(f"The workshop in {folder} is being served already: use that one, or choose another folder with --data DIR.")
+        _stop(f"The workshop in {folder} is already being served: use that one, or choose another folder with --data DIR.")
     return held
 
 
@@ -103,7 +105,7 @@ def _copy(command: str, file: Path | None, folder: Path) -> int:
 
     try:
         if command == "backup":
-            print(f"Copied and checked: {backup.make_backup(file.resolve())}")
+            print(f"Copied and verified: {backup.make_backup(file.resolve())}")
         else:
             database.lay_out(folder / "workshop.sqlite3")
             call_command("migrate", verbosity=0, interactive=False)
@@ -151,7 +153,7 @@ def _invite(folder: Path, port: int, *, is_new: bool) -> None:
         print(f"The passphrase for phones, shown only now: {new_passphrase(folder)}")
     else:
         print("The passphrase is the one shown before; --new-passphrase makes another.")
-    print("Plain http: whoever shares the network can read along. Use a network that you trust.")
+    print("Plain http: anyone in the network can read along. Use a network that you trust.")
 
 
 def _own_addresses() -> list[str]:
@@ -196,7 +198,7 @@ def _prepare(command: str, folder: Path) -> None:
             path.unlink()
     elif unfinished.exists():  # whoever serves it makes it a workshop, as far as it was built: nothing is emptied any more
         unfinished.unlink()
-        print("The demo in this folder was never finished. What is there of it is kept; `run.py demo` no longer begins it anew.")
+        print("The demo in this folder was never finished. What exists is kept; `run.py demo` no longer starts it again.")
     if command == "demo" and not workshop.exists():
         unfinished.touch()
     django.setup()

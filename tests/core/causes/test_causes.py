@@ -145,8 +145,8 @@ def test_more_evidence_never_makes_a_cause_less_likely(name: str, code: str, mor
 @pytest.mark.parametrize(
     ("changed", "axis", "told"),
     [
-        ({"overshoot_ratio": 0.45}, "pitch", "Pitch overshoots every step by 45 % or more"),
-        ({"oscillation_db": 20.0, "oscillation_hz": 30.0, "d_over_p": 1.0}, "roll", "Roll swings at 30 Hz, 20 dB above"),
+        ({"overshoot_ratio": 0.45}, "pitch", "Pitch overshoots by at least 45 %"),
+        ({"oscillation_db": 20.0, "oscillation_hz": 30.0, "d_over_p": 1.0}, "roll", "Roll oscillates at 30 Hz, 20 dB above"),
         ({"oscillation_db": 20.0, "oscillation_hz": 30.0, "d_over_p": 1.0, "chain_delay_ms": 5.0}, None, "5.0 ms"),
         ({"overshoot_ratio": 0.15}, None, ""),
     ],
@@ -182,8 +182,8 @@ def test_motors_at_their_limits_speak_of_p_and_of_nothing_else(changed: dict[str
     [
         (0.05, None, ""),
         (0.14, "info", "Probably not (14% likely)"),
-        (0.4, "watch", "D passes noise on"),
-        (0.9, "act", "D passes noise on"),
+        (0.4, "watch", "it heats the motors without helping"),
+        (0.9, "act", "it heats the motors without helping"),
     ],
 )
 def test_how_likely_a_cause_is_sets_how_loudly_it_is_told(

@@ -51,24 +51,24 @@ def test_an_invented_dialect_is_understood_without_a_correction(name: str) -> No
     [
         (b"", "the file is empty"),
         (b" \n\n ", "the file is empty"),
-        (b"# only a comment\n", "holds no rows"),
-        (HEADER, "no table of numbers begins"),
+        (b"# only a comment\n", "the file has no rows"),
+        (HEADER, "no table of numbers in the first"),
         (HEADER + b"0,1,2\n", "only 1 row of numbers"),
-        (b"words and words\nand more of them\n" * 20, "no table of numbers begins"),
-        (b"x" * 400_000, "one giant line"),
+        (b"words and words\nand more of them\n" * 20, "no table of numbers in the first"),
+        (b"x" * 400_000, "one very long line without separators"),
         (b"\x89PNG\r\n\x1a\n\0\0\0", "a PNG picture"),
         (b"\xff\xd8\xff\xe0 pixels", "a JPEG picture"),
         (b"%PDF-1.7\n1 0 obj", "a PDF document"),
-        (b"abc\0\0\1\2\3" * 500, "byte 3: this is no text"),
-        (bytes(range(1, 9)) * 400, "these bytes are no text"),
+        (b"abc\0\0\1\2\3" * 500, "byte 3: this is not text"),
+        (bytes(range(1, 9)) * 400, "this is not text"),
         (WIDE, "500 columns"),
         (b"PAR1 something else", "this Parquet file is cut off"),
         (b"PAR1" + b"\0" * 40 + b"PAR1", "cannot be read"),
         (b"<?xml version='1.0'?><!DOCTYPE gpx [<!ENTITY a 'b'>]><gpx>&a;</gpx>", "defines entities"),
         (b"<?xml version='1.0'?><gpx><trk>", "this GPX file is broken"),
         (b"<gpx xmlns='http://www.topografix.com/GPX/1/1'></gpx>", "0 positions"),
-        (b'{"a": 1}\n', "no stream of objects"),
-        (b'{"a": 1, "b": ' * 3, "no stream of objects"),
+        (b'{"a": 1}\n', "no objects in"),
+        (b'{"a": 1, "b": ' * 3, "no objects in"),
         (b"$GPGGA,1,2*01\n$GPRMC,bad*01\n", "no sentence with a valid checksum"),
         (b"\x1f\x8b\x08broken", "this .gz file is broken"),
         (gzip.compress(HEADER + ROWS)[:60], "cut off"),
@@ -137,7 +137,7 @@ def test_clocks_are_straightened_and_told(times: np.ndarray, unit: str, expected
 
 def test_a_counter_without_a_rate_is_asked_for() -> None:
     content = b"sample,gyro x\n" + b"".join(b"%d,%d\n" % (k, k % 5) for k in range(40))
-    with pytest.raises(ClockUnknown, match="at what rate was this written"):
+    with pytest.raises(ClockUnknown, match="at what rate was this logged"):
         read_log(content)
     assert read_log(b"# sample rate: 500 Hz\n" + content).main.t_s[1] == 1 / 500
 
@@ -290,10 +290,10 @@ def test_a_mapping_survives_its_json_and_wrong_ones_are_refused() -> None:
     mapping = propose(raw)
     assert mapping_from_json(json.loads(json.dumps(mapping.as_json()))).tables == mapping.tables
     for broken in ({}, {"tables": [{"clock": {}}]}, {"tables": [{"clock": {"speed": 1}, "columns": []}]}):
-        with pytest.raises(InputError, match="no import profile"):
+        with pytest.raises(InputError, match="this is not an import profile"):
             mapping_from_json(broken)
     document = mapping.as_json()
-    for role, message in (("gyro.left", "not a role"), ("throttle", "given to")):
+    for role, message in (("gyro.left", "not a known meaning"), ("throttle", "given to")):
         document["tables"][0]["columns"][1]["role"] = role
         with pytest.raises(InputError, match=message):
             check_mapping(mapping_from_json(document))

@@ -58,8 +58,8 @@ def test_another_flight_does_not_look_like_the_same_one() -> None:
 @pytest.mark.parametrize(
     ("second", "message"),
     [
-        (Recording.of({"altitude": np.arange(3000.0)}, sample_rate_hz=100.0), "share no channel"),
-        (Recording.of({"throttle": np.zeros(3000)}, sample_rate_hz=100.0), "share no channel"),
+        (Recording.of({"altitude": np.arange(3000.0)}, sample_rate_hz=100.0), "the two logs share no moving channel"),
+        (Recording.of({"throttle": np.zeros(3000)}, sample_rate_hz=100.0), "the two logs share no moving channel"),
         (Recording.of({"throttle": np.sin(np.arange(300.0))}, sample_rate_hz=100.0), "needs 10 s in both logs"),
     ],
 )

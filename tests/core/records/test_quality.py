@@ -109,7 +109,7 @@ def without(*families: str, rate_hz: float = 2000.0) -> dict[str, float]:
         (without("setpoint"), 60.0, "stick", "no", "set-point of all axes"),
         ({role: rate for role, rate in full().items() if role != "setpoint.yaw"}, 60.0, "stick", "partly", "set-point of yaw"),
         (without("accel"), 60.0, "loose", "partly", "accelerometer"),
-        (without("motor_rpm"), 60.0, "motor is rough", "partly", "motor speed"),
+        (without("motor_rpm"), 60.0, "motor is noisy", "partly", "motor speed"),
         (without("latitude"), 60.0, "Where did it fly", "no", "latitude"),
         ({"battery_voltage": 10.0}, 60.0, "pack", "partly", "current"),
         ({}, 60.0, "pack", "no", "pack voltage"),

@@ -30,13 +30,13 @@ def test_header_gives_role_and_factor(header: str, role: str | None, factor: flo
 @pytest.mark.parametrize(
     ("header", "message"),
     [
-        ("gyro.left [deg/s]", "not a role"),
+        ("gyro.left [deg/s]", "not a known meaning"),
         ("gyro.roll [Hz]", r"needs its unit as \[deg/s\] or \[rad/s\], not “Hz”"),
         ("gyro.roll", "not “nothing”"),
-        ("motor.0 [1]", "not a role"),
-        ("<b>gyro</b> [x]", "not a role"),
+        ("motor.0 [1]", "not a known meaning"),
+        ("<b>gyro</b> [x]", "not a known meaning"),
         ("gyro.roll [deg/s] [s]", "not of the form"),
-        ("", "not a role"),
+        ("", "not a known meaning"),
     ],
 )
 def test_doubtful_headers_are_refused_with_what_was_expected(header: str, message: str) -> None:

@@ -179,7 +179,7 @@ def test_what_is_not_logged_is_made_up_for_where_that_can_be(
 @pytest.mark.parametrize(
     ("missing", "window_s", "reason"),
     [
-        (("term_", "command"), (2.5, 28.0), "the gains of roll are not known"),
+        (("term_", "command"), (2.5, 28.0), "the gains of roll are unknown"),
         (("term_", "command", "motor."), (2.5, 28.0), "margins need the motors’ commands or the control terms"),
         ((), (2.5, 7.0), "s of flying with authority"),
     ],

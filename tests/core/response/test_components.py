@@ -85,7 +85,7 @@ def test_a_sustained_swing_is_found_and_fed_by_its_term(changes, axis: str, kind
     finding = oscillating(found)
     assert (finding is not None) == (severity == "stop")
     if finding:
-        assert f"swung at {found.frequency_hz:.0f} Hz" in finding.summary
+        assert f"oscillated at {found.frequency_hz:.0f} Hz" in finding.summary
         assert "touch the motors" in finding.proof
 
 

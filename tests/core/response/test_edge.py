@@ -25,16 +25,16 @@ def room(axis: str, value: float, half: float = 0.01, *, lively_at: str = "") ->
 @pytest.mark.parametrize(
     ("rooms", "says"),
     [
-        ([], "cannot tell"),
-        ([room("roll", 0.49), room("pitch", 0.9)], "too near the edge: it would swing at 21 Hz"),
-        ([room("roll", 0.52), room("pitch", 0.9)], "Roll is lively"),
-        ([room("roll", 0.54, 0.07)], "Roll is lively and may be too near"),
-        ([room("roll", 0.63), room("pitch", 0.9)], "Every axis keeps well away"),
-        ([room("roll", 0.7, lively_at="high")], "Every axis keeps well"),
-        ([room("roll", 0.6, 0.2)], "leaves open how near the edge roll flies: anything from too"),
-        ([room("roll", 0.45, 0.25)], "Roll flies too near"),  # open, and most likely too near
-        ([room("roll", 0.3, 0.12)], "Roll flies too near"),  # rough, and surely too near
-        ([room("roll", 0.85, 0.15)], "Every axis keeps well away"),  # rough, and surely sound
+        ([], "Stability margin unknown"),
+        ([room("roll", 0.49), room("pitch", 0.9)], "close to oscillation, at 21 Hz"),
+        ([room("roll", 0.52), room("pitch", 0.9)], "Roll is under-damped"),
+        ([room("roll", 0.54, 0.07)], "Roll is under-damped, and its margin may be too low"),
+        ([room("roll", 0.63), room("pitch", 0.9)], "Every axis has a good stability margin"),
+        ([room("roll", 0.7, lively_at="high")], "Every axis has a good stability margin"),
+        ([room("roll", 0.6, 0.2)], "stability margin is uncertain: low"),
+        ([room("roll", 0.45, 0.25)], "Roll is close to oscillation"),  # open, and most likely too near
+        ([room("roll", 0.3, 0.12)], "Roll is close to oscillation"),  # rough, and surely too near
+        ([room("roll", 0.85, 0.15)], "Every axis has a good stability margin"),  # rough, and surely sound
     ],
 )
 def test_what_is_said_of_the_edge(rooms: list[Room], says: str) -> None:
@@ -42,7 +42,7 @@ def test_what_is_said_of_the_edge(rooms: list[Room], says: str) -> None:
 
 
 def test_axes_that_could_not_be_told_are_not_called_safe() -> None:
-    assert "of those that could be told" in headline([room("yaw", 0.9)], is_whole=False)
+    assert "has the lowest margin of the axes" in headline([room("yaw", 0.9)], is_whole=False)
 
 
 def test_the_room_is_the_sensitivity_peak_turned_round() -> None:

@@ -1,4 +1,4 @@
-"""Small and large stick movements apart."""
+"""Small and large stick movements."""
 
 from dataclasses import replace
 

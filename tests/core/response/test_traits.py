@@ -68,7 +68,7 @@ def test_margins_hold_on_every_variant(name: str) -> None:
 @pytest.mark.parametrize("name", ["D that grows in quick moves", "D that grows a little in quick moves"])
 def test_what_is_no_filter_is_said(name: str) -> None:
     own, edge = found(name)
-    assert any("grows in quick moves" in note for note in own.notes)
+    assert any("grows in quick movements" in note for note in own.notes)
     assert own.phase_margin_deg.low <= edge.phase_margin_deg <= own.phase_margin_deg.high
 
 

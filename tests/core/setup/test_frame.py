@@ -81,7 +81,7 @@ def test_a_scale_is_proposed_only_where_the_number_tells(name: str, value: float
         ("idle", 1.0, 5.5, "would be 550 % of full"),
         ("idle", 1.0, 1.0, None),
         ("output_limit", 0.01, 101.0, "101 %"),
-        ("filter.gyro.low.cutoff_hz", 1000.0, 120.0, "120000 Hz: beyond sense"),
+        ("filter.gyro.low.cutoff_hz", 1000.0, 120.0, "120000 Hz: out of range"),
         ("filter.gyro.low.cutoff_hz", 1.0, 120.0, None),
         ("rates.roll.full_dps", 10.0, 700.0, "7000 deg/s"),
         ("gain.rate.roll.p", None, 40.0, None),

@@ -51,7 +51,7 @@ class TestPacks:
     @pytest.mark.parametrize(
         ("call", "words"),
         [
-            (lambda: rest_state(25.0, cells=4, chemistry="lipo"), "6.25 V a cell"),
+            (lambda: rest_state(25.0, cells=4, chemistry="lipo"), "6.25 V per cell"),
             (lambda: rest_state(float("nan"), cells=4, chemistry="lipo"), "no lithium-polymer pack"),
             (lambda: rest_state(16.0, cells=0, chemistry="lipo"), "from 1 to 14"),
             (lambda: landing_pack_v(4, "lead"), "no chemistry"),
@@ -146,7 +146,7 @@ class TestCards:
             ("multirotor", ["../hover"], "Mine", "no manoeuvre"),
             ("boat", ["hover"], "Mine", "no kind of craft"),
             ("multirotor", ["hover"], "  ", "needs a name"),
-            ("multirotor", [known.key for known in library_for("multirotor")], "Mine", "make two of it"),
+            ("multirotor", [known.key for known in library_for("multirotor")], "Mine", "split it into two cards"),
         ],
     )
     def test_a_card_that_cannot_be_flown_is_refused(self, kind: str, keys: list[str], name: str, words: str) -> None:

@@ -43,10 +43,10 @@ def test_settings_survive_being_written_and_pasted(pairs: dict[str, str]) -> Non
         ("# only notes\n\n", "no settings found"),
         ("p on roll = 4\nd == 12", "line 2: “d” has no value: found “= 12”"),
         ("p on roll = 4\nd = -", "line 2: “d” has no value: found “-”"),
-        ("p on roll = 4\nd = 1e400", "line 2: “d” has a number beyond sense: “1e400”"),
+        ("p on roll = 4\nd = 1e400", "line 2: “d” has a number out of range: “1e400”"),
         ("p on roll = 4\nnonsense", "line 2: expected “name = value”, found “nonsense”"),
         ("= 4", "line 1"),
-        ("a = 1\n\na = 2", "line 3: “a” stands in line 1 already"),
+        ("a = 1\n\na = 2", "line 3: “a” is in line 1 already"),
         ("a = " + "9" * 300, "200 characters at most"),
     ],
 )
@@ -102,7 +102,7 @@ def test_diff_names_what_changed_appeared_and_went() -> None:
 @pytest.mark.parametrize(
     ("before", "after", "message"),
     [
-        ("35", "soft", "“soft” is none"), ("35", "nan", "is none"), ("35", "701", "beyond sense"), ("35", "-1", "beyond sense"),
+        ("35", "soft", "“soft” is none"), ("35", "nan", "is none"), ("35", "701", "out of range"), ("35", "-1", "out of range"),
         ("35", "700", ""), ("35", "0", ""), ("-3", "-90", ""), ("0", "9999", ""), ("fast", "slow", ""), ("fast", "3", ""),
     ],
 )  # fmt: skip

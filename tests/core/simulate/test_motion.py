@@ -100,7 +100,7 @@ def test_a_plane_lies_down_on_the_ground_and_stays() -> None:
 )
 def test_surfaces_say_which_plane_it_is(surfaces: tuple[Surface, ...], kind: str | None) -> None:
     if kind is None:
-        with pytest.raises(InputError, match="say first what the servos move"):
+        with pytest.raises(InputError, match="enter the control surfaces first, on the"):
             airframe_of(surfaces)
     else:
         assert airframe_of(surfaces) == kind

@@ -118,8 +118,8 @@ def test_the_same_seed_flies_the_same_flight_and_its_log_reads_back() -> None:
 @pytest.mark.parametrize(
     ("surfaces", "card", "world", "words"),
     [
-        ((), BY_KEY["wing_trim"], {"seed": 1}, "what the servos move"),
-        (SURFACES, CARDS[1], {"seed": 1}, "nothing that a plane flies"),
+        ((), BY_KEY["wing_trim"], {"seed": 1}, "enter the control surfaces"),
+        (SURFACES, CARDS[1], {"seed": 1}, "is not a manoeuvre of a plane"),
         (SURFACES, BY_KEY["wing_trim"], {"seed": 1, "wind_m_s": 20.0}, "up to 12 m/s"),
     ],
 )
@@ -154,7 +154,7 @@ def repeated(own: Recording) -> Recording:
     ("spoil", "told", "lost"),
     [
         (without("attitude"), {"weaving": "no attitude in this log", "return": "needs positions and attitude"}, {"weaving"}),
-        (without("mode"), {"lurch": "no mode in this log", "return": "no mode in this log"}, set()),
+        (without("mode"), {"lurch": "no flight mode in this log", "return": "no flight mode in this log"}, set()),
         (
             without("course", "ground_speed", "latitude"),
             {"wind": "no ground speed and course", "navigation": "no positions"},

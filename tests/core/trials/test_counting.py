@@ -49,13 +49,13 @@ def states(flights: list[FlownFlight], plan: Plan = PLAN, **options: bool) -> di
         ({"window_s": 10.1}, "counts", ""),
         ({"window_s": 18.5, "card_s": 31.0}, "apart", "of a card of 31 s"),
         ({"window_s": 18.7, "card_s": 31.0}, "counts", ""),
-        ({"metrics": {"overshoot.roll": 0.1}}, "apart", "cannot tell the number that judges"),
+        ({"metrics": {"overshoot.roll": 0.1}}, "apart", "the judging metric could not be measured"),
         ({"fault": "a broken propeller"}, "suggested", "it flew with a fault: a broken propeller"),
         ({"ended": "ended in a crash"}, "suggested", "it ended in a crash"),
-        ({"ended": "was broken off", "chosen": "out"}, "left_out", "it was broken off"),
+        ({"ended": "was aborted", "chosen": "out"}, "left_out", "it was aborted"),
         ({"fault": "a broken propeller", "chosen": "in"}, "counts", "used although it flew with a fault"),
         ({"chosen": "out", "chosen_why": "gusty"}, "left_out", "gusty"),
-        ({"is_cause": True}, "apart", "picked for what it showed"),
+        ({"is_cause": True}, "apart", "would bias the verdict"),
     ],
 )
 def test_why_a_flight_counts_or_does_not(change: dict[str, object], state: str, why: str) -> None:
@@ -109,13 +109,13 @@ def verdict(flights: list[FlownFlight], plan: Plan = PLAN) -> TrialVerdict:
         (flown("bbbb", "aa"), "not yet: 4 of 4 flown before, 2 of 4 after"),
         (
             [*flown("bbbb", "aaa"), flight(8, True, fault="bent")],
-            "not yet: 4 of 4 flown before, 3 of 4 after; your answer is missing about flight 8",
+            "not yet: 4 of 4 flown before, 3 of 4 after; answer first whether flight 8 counts",
         ),
         (flown("bbbb", "aaaa"), "better: motion noise, roll fell by 27 % (at least"),
         (flown("bbbb", "aaaa", after=1.3), "worse: motion noise, roll rose by"),
         (flown("bbbb", "aaaa", after=0.97), "no difference that matters: motion noise, roll rose by"),
         ([replace(one, metrics=one.metrics | {METRIC: 2.0 - one.is_after}) for one in flown("bbbb", "aaaa")],
-         "cannot be judged: the flights of a side do not differ among themselves at all"),
+         "cannot be judged: all flights of one side have identical numbers"),
     ],
 )  # fmt: skip
 def test_one_sentence(flights: list[FlownFlight], sentence: str) -> None:
@@ -126,7 +126,7 @@ def test_scatter_that_hides_what_matters_is_no_verdict() -> None:
     levels = [1.0, 1.8, 0.7, 1.3, 1.1, 0.6, 1.7, 1.2]
     found = verdict([flight(k, k > 4, level) for k, level in enumerate(levels, start=1)])
     assert found.word == "cannot"
-    assert "flights a side would show it" in found.why
+    assert "flights per side would show it" in found.why
 
 
 def test_a_number_that_cannot_be_compared_as_a_ratio_breaks_nothing() -> None:
@@ -185,7 +185,9 @@ def test_a_verdict_must_hold_for_the_flights_that_count_by_rule() -> None:
     assert "flight 5 (gusty)" in found.why
     faulty = flown("bbbb", "aaaa")
     faulty[7] = replace(faulty[7], fault="bent propeller", chosen="in")
-    assert verdict(faulty).sentence.startswith("cannot be judged: it turns on flight 8 (used although it flew with a fault")
+    assert verdict(faulty).sentence.startswith(
+        "cannot be judged: the verdict depends on flight 8 (used although it flew with a fault"
+    )
     assert verdict([*faulty, flight(9, True, 0.7)]).word == "better"  # the same without it
 
 
@@ -241,7 +243,7 @@ def test_plans_that_cannot_be_judged_are_refused(changes: dict[str, object], mes
 
 @pytest.mark.parametrize("most", [0.0, -0.1, 10.1, math.nan])
 def test_a_limit_has_a_sensible_size(most: float) -> None:
-    with pytest.raises(InputError, match="beyond sense"):
+    with pytest.raises(InputError, match="out of range"):
         Limit(metric="overshoot.roll", most=most)
 
 
@@ -249,7 +251,7 @@ def test_a_limit_has_a_sensible_size(most: float) -> None:
     ("n_sound", "n_since", "level", "told"),
     [
         (0, 4, 1.0, None),
-        (4, 3, 1.0, "3 of 4 flown since, 4 of 4 before the fault appeared"),
+        (4, 3, 1.0, "3 of 4 flown since, 4 of 4 before the fault"),
         (3, 4, 1.0, "4 of 4 flown since, 3 of 4"),
         (4, 4, 1.0, "as good as before"),
         (4, 4, 0.6, "as good as before"),
@@ -268,7 +270,7 @@ def test_a_repair_against_the_flights_before_the_fault(n_sound: int, n_since: in
     [
         ([], "not seen in 0 flights"),
         ([False] * 3, "4 are needed"),
-        ([False] * 4, "gone: none of 4"),
+        ([False] * 4, "fixed: seen in none of 4"),
         ([True, False], "still there in 1 of 2"),
     ],
 )

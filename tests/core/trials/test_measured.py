@@ -28,9 +28,9 @@ def sides(before: tuple[float, float], *after: tuple[float, float]) -> list[Flow
     [
         ((1.1, 0.1), (0.1, 0.1), "better", "1.10 ± 0.20 deg/s before, 0.10 ± 0.20 deg/s after"),
         ((0.1, 0.1), (1.1, 0.1), "worse", "before"),
-        ((1.1, 0.4), (0.5, 0.4), "cannot", "fly one more on either side"),
+        ((1.1, 0.4), (0.5, 0.4), "cannot", "the intervals overlap"),
         ((1.1, 0.02), (1.1, 0.02), "no_difference", "before"),
-        ((1.1, 0.0), (0.1, 0.1), "cannot", "was not measured with an interval"),
+        ((1.1, 0.0), (0.1, 0.1), "cannot", "was not measured on both sides"),
     ],
 )
 def test_one_flight_a_side(before: tuple, after: tuple, word: str, told: str) -> None:
@@ -63,7 +63,7 @@ def test_equal_sides_are_called_different_in_one_of_twenty() -> None:
 
 
 def test_what_has_no_interval_of_its_own_needs_more_flights() -> None:
-    with pytest.raises(InputError, match="Plan four flights a side"):
+    with pytest.raises(InputError, match="Plan four flights per side"):
         Plan(primary=Primary(metric="lurch.roll", direction="lower"), flights_a_side=1, order=MEASURED)
     plan = Plan(primary=PULL.primary, flights_a_side=1, order=MEASURED, limits=(Limit(metric="sway", most=0.5),))
-    assert "one flight a side cannot judge a limit" in judge(standings(sides((1.1, 0.1), (0.1, 0.1)), plan), plan).asides[0]
+    assert "one flight per side cannot judge a limit" in judge(standings(sides((1.1, 0.1), (0.1, 0.1)), plan), plan).asides[0]

@@ -52,17 +52,17 @@ class TestVerify:
     def test_four_flights_a_side_are_needed(self, n_before: int, n_now: int) -> None:
         found = verify({"response": side(n_before)}, {"response": side(n_now, 11, motion_noise=0.3)})
         assert found.word == "not_yet"
-        assert f"{min(n_before, 4)} of 4 flights of the baseline and {min(n_now, 4)} of 4 of now" in found.sentence
+        assert f"{min(n_before, 4)} of 4 baseline flights and {min(n_now, 4)} of 4 current flights" in found.sentence
 
     def test_the_card_that_both_flew_is_compared(self) -> None:
         found = verify({"response": side(4), "full": side(2, 21)}, {"full": side(6, 31), "response": side(4, 41)})
         assert (found.card_key, found.n_baseline, found.n_now) == ("response", 4, 4)
 
     def test_what_cannot_be_compared_does_not_count(self) -> None:
-        """Flown in the simulator, broken off, flown with a fault since; the baseline may have had one."""
+        """Flown in the simulator, aborted, flown with a fault since; the baseline may have had one."""
         since = side(7, 11)
         since[0] = replace(since[0], is_simulated=True)
-        since[1] = replace(since[1], ended="was broken off")
+        since[1] = replace(since[1], ended="was aborted")
         since[2] = replace(since[2], fault="a broken propeller")
         found = verify({"response": [replace(one, fault="a loose mount") for one in side(4)]}, {"response": since})
         assert (found.n_baseline, found.n_now) == (4, 4)
@@ -102,7 +102,7 @@ class TestProvoke:
     @pytest.mark.parametrize(
         ("flights", "word", "told"),
         [
-            ([], "not_yet", "0 of 2 flights with a pack down to 3.40 V a cell under load and throttle up to 100 %"),
+            ([], "not_yet", "0 of 2 flights with a pack down to 3.40 V per cell under load and throttle up to 100 %"),
             ([(3.43, 0.96, False), (3.30, 1.0, False)], "passed", "not there in 2 flights"),
             ([(3.46, 1.0, False), (3.30, 0.94, False)], "not_yet", "0 of 2"),
             ([(3.43, 0.96, False), (3.9, 0.5, True)], "failed", "it came back in flight 2"),

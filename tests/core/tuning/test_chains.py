@@ -145,7 +145,7 @@ class TestResidual:
         found = noise_rows(frames, frames.power, track)
         assert found.rotor_hz.shape[1] == 0
         assert noise_rows(frames, {}, track) is None
-        assert "notches that follow the motors" in incoming(found, BASE).notes[0]
+        assert "motor-tracking notches" in incoming(found, BASE).notes[0]
 
 
 class TestDesign:

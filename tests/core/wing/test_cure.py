@@ -170,7 +170,7 @@ class TestLurch:
         assert (found.at_s, found.largest) == (4.0, ("roll", rate_dps))
 
     def test_without_modes_it_cannot_be_told(self) -> None:
-        with pytest.raises(NotEnoughData, match="no mode in this log"):
+        with pytest.raises(NotEnoughData, match="no flight mode in this log"):
             lurches_of(Recording.of({"gyro.roll": np.zeros(100)}, sample_rate_hz=RATE_HZ))
 
 
@@ -189,7 +189,7 @@ class TestGainRuns:
     @pytest.mark.parametrize(
         ("runs", "told"),
         [
-            ([run(60.0)], "one run: fly it twice"),
+            ([run(60.0)], "only one run"),
             ([run(60.0), run(64.0)], "2 runs, 6 % apart: take the middle"),
             ([run(60.0), run(80.0)], "2 runs, 29 % apart: do not average, fly another"),
             ([run(60.0), run(65.0, "too_few")], "one run"),
@@ -246,10 +246,10 @@ class TestRates:
         assert found.forward_ratio is not None
         assert found.forward_ratio[0] == pytest.approx(forward, rel=0.08)
         assert forward_word(found.forward_ratio) == {0.7: "low", 1.0: "fits", 1.3: "high"}[forward]
-        assert "margins are not told" in found.no_margins
+        assert "margins could not be measured" in found.no_margins
 
     @pytest.mark.parametrize(
-        ("seconds", "size", "told"), [(10.0, 1.0, "only 10 s where roll followed"), (100.0, 0.05, "hardly asked to move")]
+        ("seconds", "size", "told"), [(10.0, 1.0, "only 10 s of roll following"), (100.0, 0.05, "was hardly commanded")]
     )
     def test_too_little_is_refused(self, seconds: float, size: float, told: str) -> None:
         n = int(seconds * RATE_HZ)

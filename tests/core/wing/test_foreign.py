@@ -66,7 +66,7 @@ def test_wind_and_weaving_come_out_as_they_were_set(
 
 @functools.cache
 def steady(plane: str, rudder: float = 0.0) -> tuple[float, dict[str, float]]:
-    """In still air, linkages right: how the model's own heading creeps, and where its surfaces stand, in microseconds."""
+    """In still air, linkages right: how the model's own heading drifts, and where its surfaces stand, in microseconds."""
     flight = Foreign(plane, rudder=rudder).fly(90)
     heading = np.unwrap(flight.said("heading_deg", from_s=SETTLED_S), period=360)
     stands = {axis: float(TRAVEL_US * flight.said(name, from_s=SETTLED_S).mean()) for axis, name in _SURFACE_OF.items()}

@@ -111,7 +111,7 @@ class TestNavigation:
         found = path_of(type(recording).of(recording.channels | servos, sample_rate_hz=10.0), SURFACES)
         assert found.t_s.size == recording.n_samples // 2
         assert {number: values[0] for number, values in found.servos.items()} == {"1": 0.1, "2": 0.1, "3": 0.1, "4": -0.1}
-        with pytest.raises(NotEnoughData, match="nothing in this log"):
+        with pytest.raises(NotEnoughData, match="this log has neither positions nor attitude"):
             path_of(type(recording).of({"gyro.roll": np.zeros(100)}, sample_rate_hz=10.0), SURFACES)
 
 
@@ -144,7 +144,7 @@ class TestReturns:
     @pytest.mark.parametrize(
         ("without", "mode", "told"),
         [
-            (("mode",), "return", "no mode in this log"),
+            (("mode",), "return", "no flight mode in this log"),
             (("latitude",), "return", "needs positions and attitude"),
             ((), "loiter", "no mode is called return or home .modes here: level, loiter."),
         ],

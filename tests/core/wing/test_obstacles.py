@@ -47,7 +47,7 @@ class TestObstacles:
     @pytest.mark.parametrize(
         ("text", "told"),
         [
-            ("nothing", "not even JSON"),
+            ("nothing", "this is not GeoJSON"),
             ("[]", "expected an object"),
             (document(), "no features"),
             (document({"type": "Feature"}), "feature 1 has no geometry"),
@@ -57,7 +57,7 @@ class TestObstacles:
             (document(feature("Point", [1, 200], height_m=3)), "within ±90"),
             (document(feature("LineString", [[1, 2]], height_m=3)), "needs at least 2 places"),
             (document(feature("Point", ["a", None], height_m=3)), "are not those of a Point"),
-            (document(feature("Curve", [[1, 2]], height_m=3)), "no kind of obstacle"),
+            (document(feature("Curve", [[1, 2]], height_m=3)), "is not a kind of obstacle"),
             (document(*(feature("Point", [1, 2], height_m=3) for _ in range(501))), "at most 500"),
         ],
     )
@@ -192,7 +192,7 @@ class TestTerrain:
     [
         (90.0, True, "30 m above Mast"),
         (70.0, False, "10 m above Mast"),
-        (np.nan, None, "it flew over Mast, and its height there was not logged"),
+        (np.nan, None, "it flew over Mast, but its height there was not logged"),
     ],
 )
 def test_no_obstacle_is_cleared_without_a_height(height_m: float, passed: bool | None, told: str) -> None:

@@ -37,7 +37,7 @@ def test_heights_over_a_ridge_and_a_path_above_it(profile: Path, tmp_path: Path,
 @pytest.mark.parametrize(
     ("text", "more", "status", "told"),
     [
-        ("distance,ground\n0,1\n10,2\n5,3\n", (), WRONG_USE, "rise from place to place"),
+        ("distance,ground\n0,1\n10,2\n5,3\n", (), WRONG_USE, "a profile needs rising distances and no"),
         ("a,b\nx,y\n", (), UNREADABLE, "two columns of numbers"),
         ("", (), UNREADABLE, "cannot be read as a table"),
         (RIDGE, ("--antenna-m", "-2"), WRONG_USE, "an antenna stands"),

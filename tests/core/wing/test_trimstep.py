@@ -50,10 +50,10 @@ class TestStep:
     @pytest.mark.parametrize(
         ("surfaces", "held", "pulls", "told", "moves"),
         [
-            (SURFACES, HELD, pull(0.1), "controller holds: roll", ["aileron (servo 1) 1500 → 1518 µs: so that it rolls right"]),
+            (SURFACES, HELD, pull(0.1), "servo centres: roll", ["aileron (servo 1) 1500 → 1518 µs: so that it rolls right"]),
             (SURFACES, HELD, pull(1.2), "Two speeds", []),  # one speed: no roll while it pulls
-            (SURFACES, HELD, pull(1.2, "horizon"), "Level the controller; move no servo", []),
-            (SURFACES, HELD, pull(1.2, "both"), "Level the controller; move no servo", []),
+            (SURFACES, HELD, pull(1.2, "horizon"), "Level the controller; leave the servos alone", []),
+            (SURFACES, HELD, pull(1.2, "both"), "Level the controller; leave the servos alone", []),
             (
                 SURFACES, HELD, pull(1.2, "trim"), "Both ruddervators: nose left by 15 µs",
                 ["left ruddervator 1500 → 1485 µs: trailing edge down", "right ruddervator 1500 → 1485 µs: trailing edge up"],
@@ -63,11 +63,11 @@ class TestStep:
                 ["left ruddervator 1500 → 1515 µs: trailing edge up", "right ruddervator 1500 → 1515 µs: trailing edge down"],
             ),
             (ELEVONS, HELD, pull(1.2, "trim"), "no surface here moves yaw", []),
-            (ELEVONS, {"roll": (12.0, 1.0)}, pull(0.0), "controller holds: roll",
+            (ELEVONS, {"roll": (12.0, 1.0)}, pull(0.0), "servo centres: roll",
              ["left elevon 1500 → 1488 µs: trailing edge down"]),
             (SURFACES, {"roll": (7.0, 4.0), "pitch": (-3.0, 2.0)}, pull(0.0), "Trimmed within 16 µs: pitch, roll", []),
             (SURFACES, {"yaw": (30.0, 1.0)}, pull(0.0), None, []),  # nothing holds yaw: its servos tell no trim
-            (SURFACES, HELD, None, "controller holds: roll", []),
+            (SURFACES, HELD, None, "servo centres: roll", []),
         ],
     )  # fmt: skip
     def test_what_comes_next(self, surfaces: tuple, held: dict, pulls: Pull | None, told: str | None, moves: list[str]) -> None:
@@ -87,7 +87,7 @@ class TestStep:
         found = trim_step(SURFACES, shown, [YawPoint(0.0, 1.9, 0.1), YawPoint(-15.0, 1.0, 0.1)], cause="trim")
         assert found is not None
         assert found.moves[0].new_us == pytest.approx(1500 - 16.7, abs=1)
-        assert "By what the last step did" in " ".join(found.why)
+        assert "From the effect of the last step" in " ".join(found.why)
 
     def test_nothing_is_said_of_nothing(self) -> None:
         assert trim_step(SURFACES, [], []) is None

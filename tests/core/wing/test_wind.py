@@ -86,7 +86,7 @@ class TestMixing:
     def test_a_servo_that_is_none(self, changes: dict[str, float]) -> None:
         with pytest.raises(InputError):
             Servo(**changes)
-        with pytest.raises(InputError, match="no pair"):
+        with pytest.raises(InputError, match="not a pair"):
             split(0.0, 0.0, "biplane")
 
 
@@ -126,8 +126,8 @@ class TestSight:
         ("distance", "ground", "options", "told"),
         [
             ([0, 1], [0, 0], {}, "three places"),
-            ([0, 2, 1], [0, 0, 0], {}, "rise from place"),
-            ([0, 1, 2], [0, float("nan"), 0], {}, "no height is missing"),
+            ([0, 2, 1], [0, 0, 0], {}, "a profile needs rising distances and no"),
+            ([0, 1, 2], [0, float("nan"), 0], {}, "a profile needs rising distances and no"),
             ([0, 1, 2], [0, 0, 0], {"antenna_m": -3}, "antenna"),
             ([0, 1, 2], [0, 0, 0], {"frequency_mhz": 0}, "radio"),
         ],

@@ -105,10 +105,10 @@ class TestTrim:
     @pytest.mark.parametrize(
         ("spoil", "surfaces", "told"),
         [
-            (lambda own: own, (), "enter the surfaces"),
+            (lambda own: own, (), "the control surfaces are unknown"),
             (lambda own: {k: v for k, v in own.items() if not k.startswith("servo")}, SURFACES, "no servo outputs"),
             (lambda own: {k: v for k, v in own.items() if not k.startswith("stick")}, SURFACES, "no sticks"),
-            (lambda own: own | {"stick.roll": np.full(own["servo.1"].size, 0.5)}, SURFACES, "hands off, half a minute"),
+            (lambda own: own | {"stick.roll": np.full(own["servo.1"].size, 0.5)}, SURFACES, "hands off: fly level"),
         ],
     )
     def test_what_is_missing_is_said(self, spoil, surfaces: tuple[Surface, ...], told: str) -> None:
@@ -124,7 +124,7 @@ class TestCreep:
         found = creep_of(track_of(hands_off(3, creep_deg_s=rate)), None)
         assert found.rate_deg_s == pytest.approx(rate, abs=0.3)
         assert not found.wind_removed
-        with pytest.raises(NotEnoughData, match="hands off, half a minute"):
+        with pytest.raises(NotEnoughData, match="no ten seconds hands off and level"):
             creep_of(track_of(hands_off(3, seconds=8.0)), None)
 
     @pytest.mark.parametrize(

@@ -215,9 +215,9 @@ class TestRefusals:
             (replaced("rows/flight.json", b"[["), "is no JSON"),
             (replaced("samples/1.parquet", b"PAR1"), "is no Parquet"),
             (swapped(b'"multirotor"', b'"submarine"'), "cannot be “submarine”"),
-            (swapped(b'"cells":4', b'"cells":"many"'), "holds what cannot be"),
+            (swapped(b'"cells":4', b'"cells":"many"'), "contains invalid data"),
             (swapped(b'"cells"', b'"password"'), "has other columns"),
-            (swapped(b'"configuration":1', b'"configuration":99'), "holds what cannot be"),
+            (swapped(b'"configuration":1', b'"configuration":99'), "contains invalid data"),
         ],
     )
     def test_what_is_not_whole_is_not_taken(self, small: Craft, spoil: Callable[[bytes], bytes], told: str) -> None:
@@ -230,7 +230,7 @@ class TestRefusals:
     @pytest.mark.parametrize(
         ("name", "told"),
         [("../../evil.json", "names a path"), ("/etc/passwd", "names a path"), ("rows/a b.json", "names a path"),
-         ("C:\\x.json", "names a path"), ("rows/extra.json", "does not belong to it")],
+         ("C:\\x.json", "names a path"), ("rows/extra.json", "is not part of it")],
     )  # fmt: skip
     def test_names_that_no_archive_has(self, name: str, told: str) -> None:
         file = io.BytesIO()
@@ -310,7 +310,7 @@ class TestPages:
         assert "nembrit-pebble-" in answer["Content-Disposition"]
         content = b"".join(answer)
         page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
-        assert "Pebble (2) came in with 1 flight. Pebble is here already" in page
+        assert "Pebble (2) imported with 1 flight. Pebble exists already" in page
 
     @pytest.mark.django_db(transaction=True)
     def test_an_export_leaves_the_others_writing(self, small: Craft) -> None:
@@ -333,7 +333,7 @@ class TestPages:
         client.post("/archive/give/", {"craft": str(small.pk)})
         assert len(exports.exports()) == 1
 
-    @pytest.mark.parametrize(("content", "told"), [(b"PK nothing", "Nothing was taken in"), (b"", "submitted file is empty")])
+    @pytest.mark.parametrize(("content", "told"), [(b"PK nothing", "Nothing was imported"), (b"", "submitted file is empty")])
     def test_other_files_are_refused_in_words(self, client: Client, craft: Craft, content: bytes, told: str) -> None:
         page = client.post("/archive/take/", {"file": SimpleUploadedFile("a.zip", content)}, follow=True).content.decode()
         assert told in page

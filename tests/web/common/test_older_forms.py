@@ -50,7 +50,7 @@ def test_two_tabs_on_a_name_map(client: Client, craft: Craft) -> None:
     assert client.post(address, first | {"meaning-lamp": "other"}).status_code == 302
     answer = client.post(address, second | {"scale-p on roll": "0.5"})
     page = answer.content.decode()
-    assert (answer.status_code, "saved anew since this page was opened" in page) == (409, True)
+    assert (answer.status_code, "Settings changed since this page was opened" in page) == (409, True)
     assert fields_of(page)["scale-p on roll"] == "0.5"
     assert "saved: " in page
     assert hangar.name_map(craft)["lamp"].key == "other"
@@ -83,7 +83,7 @@ def test_two_tabs_on_the_meanings_of_a_log(client: Client, attach, act) -> None:
 
 
 def test_a_revision_that_is_gone_is_told(craft: Craft, slip_text) -> None:
-    with pytest.raises(InputError, match="beside other settings; the latest are r1"):
+    with pytest.raises(InputError, match="settings changed since this page was opened; the latest are r1"):
         make_slip(tune_of(craft), group="pd.roll", text=slip_text, values={"d on roll": "24"}, shown_from=999)
 
 
@@ -100,7 +100,7 @@ def test_two_tabs_on_a_craft_and_one_put_away(client: Client, craft: Craft) -> N
     craft.refresh_from_db()
     assert craft.about == "second tab"
     client.post(f"/craft/{craft.pk}/archive/", {"archived": "1"})
-    assert f'Put away: <a href="{address}">' in client.get("/").content.decode()
+    assert f'Archived: <a href="{address}">' in client.get("/").content.decode()
     client.post(f"/craft/{craft.pk}/archive/", {"archived": "0"})
     assert "Put away" not in client.get("/").content.decode()
 

@@ -290,7 +290,7 @@ class TestUnpacking:
 @pytest.mark.parametrize(
     ("error", "status", "told"),
     [
-        (OperationalError("database is locked"), 503, "being written to by something else"),
+        (OperationalError("database is locked"), 503, "The workshop is locked by something else,"),
         (OperationalError("database or disk is full"), 507, "The disk is full"),
         (OSError(28, "No space left on device"), 507, "The disk is full"),
         (OperationalError("unable to open database file"), 503, "is gone, damaged or may not be written to"),

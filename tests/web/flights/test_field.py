@@ -37,7 +37,7 @@ def test_no_go_without_every_tick_unless_with_a_reason(client: Client, craft: Cr
     sent = {"card_key": "response", "check": EVERY[1:], "pack": "A", "wind_m_s": "11"}
     page = client.post(address, sent)
     assert page.status_code == 400
-    for told in ("no go: Packs full", "wind of 11 m/s", "Nothing is begun", "Why fly although"):
+    for told in ("no go: Packs full", "wind of 11 m/s", "Nothing was started", "Reason to fly despite a failed check"):
         assert told in page.content.decode()
     assert not Outing.objects.exists()
     client.post(address, sent | {"despite": "a bench test in the hall"})
@@ -102,7 +102,7 @@ def test_notes_go_to_the_flight_and_markers_onto_its_log(client: Client, craft: 
     send(client, outing, tap(1, "take_off", 10.0), tap(2, "marker", 14.0, what="shake"), tap(3, "landed", 45.0))
     flight = attach(log_file(5))
     page = client.get(flight.get_absolute_url()).content.decode()
-    assert "Which outing was this?" in page
+    assert "Which field session was this?" in page
     client.post(f"{flight.get_absolute_url()}outing/", {"outing": str(outing.pk)})
     send(
         client,

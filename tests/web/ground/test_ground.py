@@ -23,12 +23,12 @@ def sent(client: Client, address: str, name: str, content: str, **more: str) -> 
 
 class TestObstacles:
     def test_typed_taken_out_and_given_out(self, client: Client, act) -> None:
-        assert "Nothing is marked around the field yet" in client.get("/ground/").content.decode()
+        assert "No obstacles marked yet" in client.get("/ground/").content.decode()
         assert "Marked: oak, 22 m" in act("/ground/", **OAK)
         given = json.loads(client.get("/ground/obstacles.geojson").content)
         assert given["features"][0]["geometry"] == {"type": "Point", "coordinates": [-1.502, 51.501]}
         assert "no longer marked" in act(f"/ground/{Obstacle.objects.get().pk}/away/")
-        assert "1 obstacles taken in" in sent(client, "/ground/take-in/", "o.geojson", json.dumps(given))
+        assert "1 obstacles imported" in sent(client, "/ground/take-in/", "o.geojson", json.dumps(given))
 
     @pytest.mark.parametrize(
         ("changes", "told"),
@@ -46,12 +46,12 @@ class TestObstacles:
         assert told in answer.content.decode()
         assert not Obstacle.objects.exists()
 
-    @pytest.mark.parametrize(("content", "told"), [("{", "not even JSON"), ("{}", "has no geometry")])
+    @pytest.mark.parametrize(("content", "told"), [("{", "this is not GeoJSON"), ("{}", "has no geometry")])
     def test_a_file_that_is_none_takes_nothing_in(self, client: Client, content: str, told: str) -> None:
         page = sent(client, "/ground/take-in/", "o.geojson", content)
-        assert "Nothing was taken in" in page
+        assert "Nothing was imported" in page
         assert told in page
-        assert "No file was chosen" in client.post("/ground/take-in/", follow=True).content.decode()
+        assert "No file chosen" in client.post("/ground/take-in/", follow=True).content.decode()
 
     def test_nobody_is_led_to_another_place(self, client: Client) -> None:
         answer = client.post("/ground/", OAK | {"back": "https://elsewhere.example/"})
@@ -80,21 +80,21 @@ def test_a_rule_that_is_none_is_refused(client: Client, changes: dict[str, str],
 
 class TestSight:
     def test_a_ridge_cuts_the_view(self, client: Client) -> None:
-        assert "No profile of the ground yet" in client.get("/ground/sight/").content.decode()
-        assert "Taken in: ridge.csv, 2.0 km" in sent(client, "/ground/sight/", "ridge.csv", RIDGE, datum="sea level")
+        assert "No terrain profile yet" in client.get("/ground/sight/").content.decode()
+        assert "Imported: ridge.csv, 2.0 km" in sent(client, "/ground/sight/", "ridge.csv", RIDGE, datum="sea level")
         page = client.get("/ground/sight/?antenna_m=2&frequency_mhz=2400&height_m=40").content.decode()
-        assert "the ground cuts in beyond 1.15 km" in page
+        assert "the ground blocks it beyond 1.15 km" in page
         assert "sea level" in page
         assert "stays in sight all 2.00 km" in client.get("/ground/sight/?antenna_m=2&height_m=200").content.decode()
         page = client.get("/ground/sight/?antenna_m=-2").content.decode()
         assert "greater than or equal to 0" in page
-        assert "is taken out" in client.post(f"/ground/sight/{Profile.objects.get().pk}/away/", follow=True).content.decode()
+        assert "removed" in client.post(f"/ground/sight/{Profile.objects.get().pk}/away/", follow=True).content.decode()
 
     @pytest.mark.parametrize(
         ("name", "content", "more", "told"),
         [
             ("p.csv", "a,b\nx,y\n", {}, "two columns of numbers"),
-            ("p.csv", "0,1\n5,2\n3,2\n", {}, "rise from place to place"),
+            ("p.csv", "0,1\n5,2\n3,2\n", {}, "profile needs rising distances and no"),
             ("g.asc", GRID, {}, "say between which two places"),
             ("g.asc", GRID, {"start": "0.005, 0.01", "end": "7, 7"}, "goes over 100 m to 100 km"),
             ("g.asc", GRID, {"start": "here", "end": ""}, "Expected latitude and longitude"),
@@ -108,4 +108,4 @@ class TestSight:
 
     def test_a_grid_is_cut_between_two_places(self, client: Client) -> None:
         page = sent(client, "/ground/sight/", "g.asc", GRID, start="0.005, 0.01", end="0.025, 0.01")
-        assert "Taken in: g.asc, 2.2 km" in page
+        assert "Imported: g.asc, 2.2 km" in page

@@ -71,7 +71,7 @@ def test_the_job_after_the_reading_packs_it(send, folder: Path) -> None:
     assert not _waiting(folder)
     again, _ = send(content)
     assert again.known_flight == log.segments.get().flight
-    assert not _waiting(folder), "a file that is here already leaves nothing behind"
+    assert not _waiting(folder), "a file that exists already leaves nothing behind"
 
 
 @pytest.mark.parametrize("laid", [True, False])
@@ -130,7 +130,7 @@ def test_a_backup_holds_files_that_wait(send, folder: Path, tmp_path: Path, monk
 def test_a_file_that_is_gone_is_asked_for_again(send, folder: Path) -> None:
     _, log = send(log_file(5, 1.0), works=False)
     (folder / log.upload.waiting_name).unlink()
-    with pytest.raises(LogReadError, match="give it to Nembrit again"):
+    with pytest.raises(LogReadError, match="the file is no longer in the"):
         arrivals.open_kept(log.upload)
     assert arrivals.kept_bytes(log.upload) == 0
 

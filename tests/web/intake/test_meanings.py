@@ -28,7 +28,7 @@ class TestMeanings:
         assert "only counts rows" in client.get(f"/logs/{log.pk}/").content.decode()
         stream = log.streams.get()
         page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
-        assert "gyro.roll" in page
+        assert "gyro, roll" in page
         assert {f"role-0-{channel.position}" for channel in stream.channels.exclude(position=0)} <= set(fields_of(page))
         refused = act(f"/logs/{log.pk}/meanings/", **fields_of(page) | {"rate-0": "quick"})
         assert "a rate in Hz should be a number" in refused
@@ -40,7 +40,7 @@ class TestMeanings:
         second = Log.objects.get(file_name="two.csv")
         assert (second.state, second.profile.name) == ("ready", "Club box")
         assert "used for 2 logs" in client.get("/import-profiles/").content.decode()
-        assert "is forgotten" in act("/import-profiles/", profile=ImportProfile.objects.get().pk)
+        assert "is deleted" in act("/import-profiles/", profile=ImportProfile.objects.get().pk)
 
     @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_column_is_corrected_without_a_new_upload(self, client: Client, craft: Craft, attach, act) -> None:
@@ -55,14 +55,14 @@ class TestMeanings:
         page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-{field}": "throttle", f"scale-{field}": "volts"}))
         assert "throttle is written in one of" in page
         page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-{field}": "altitude", f"scale-{field}": "cm"}))
-        assert "is being read anew" in page
+        assert "are saved" in page
         changed = Channel.objects.get(stream__log=log, role="altitude")
         assert (changed.factor, changed.unit, changed.reason) == (0.01, "m", "chosen by you")
         log.refresh_from_db()
         assert log.segments.get().flight == flight
         other = Channel.objects.get(stream__log=log, role="gyro.roll")
         page = act(f"/logs/{log.pk}/meanings/", **sent(**{f"role-0-{other.position}": "gyro.pitch"}))
-        assert "each role goes to one column" in page
+        assert "each meaning belongs to one column" in page
 
     @pytest.mark.long(
         "its other cases ask the same",
@@ -79,7 +79,7 @@ class TestMeanings:
             ("salida motor 2", "servo.2", "µs", {"servo.1", "servo.3", "servo.6"}),
             ("giro alabeo deseado", "accel.x", "deg/s", set()),  # a unit of another quantity was left over: it gives way
             ("acelerador", "battery_voltage", "dV", set()),
-            ("acelerador", "sprocket", "", {"is not a role Nembrit knows"}),
+            ("acelerador", "sprocket", "", {"is not a known meaning"}),
             ("acelerador", "altitude", "bananas", {"is written in one of"}),
         ],
     )
@@ -120,7 +120,7 @@ class TestModesAndDocuments:
         page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
         named = {name for name in fields_of(page) if name.startswith("mode-")}
         assert {"mode-21", "mode-9"} <= named
-        assert "writes its flight modes as numbers" in page
+        assert "This log has mode numbers" in page
         act(f"/logs/{log.pk}/meanings/", **fields_of(page) | {"mode-21": "Return", "mode-9": "track"})
         channel = Channel.objects.get(stream__log=log, role="mode")
         assert {"return", "track"} <= set(channel.labels)
@@ -140,7 +140,7 @@ class TestModesAndDocuments:
         assert log.streams.count() == 2
         page = client.get(f"/logs/{log.pk}/meanings/").content.decode()
         assert not [name for name in fields_of(page) if name.startswith("mode-")]
-        assert "Save these meanings" in page
+        assert "Save meanings" in page
 
     def test_meanings_are_exported_and_imported(self, client: Client, log: Log, act) -> None:
         answer = client.get(f"/logs/{log.pk}/meanings/export/")
@@ -158,7 +158,7 @@ class TestModesAndDocuments:
         ("content", "words"),
         [
             (b"no json", "the file is no JSON"), (b'{"schema": "x"}', "expected meanings"),
-            (b'{"schema": "nembrit.meanings/1", "columns": {"fm": {"role": "gyro.left"}}}', "not a role"),
+            (b'{"schema": "nembrit.meanings/1", "columns": {"fm": {"role": "gyro.left"}}}', "not a known meaning"),
             (b" " * 1_000_001, "too large"), (None, "choose a file"),
         ],
     )  # fmt: skip
@@ -178,5 +178,5 @@ class TestModesAndDocuments:
         form |= {f"role-{second}": "servo.2", f"scale-{second}": "% of ±380 around 1487"}
         form |= {f"typed-{second}": "1"} if is_typed else {}
         shown = client.post(f"/logs/{log.pk}/meanings/fellows/?field={first}", form).content.decode()
-        assert "servo.3" in shown
+        assert "servo 3" in shown
         assert (f'id="scale-{second}"' in shown) != is_typed

@@ -57,11 +57,11 @@ class TestInbox:
     def test_what_was_refused_is_told_again_when_the_page_comes_anew(self, client: Client, craft: Craft, bring) -> None:
         picture = ("picture.csv", b"\x89PNG\r\n\x1a\n" + bytes(200))
         assert "This is a PNG picture" in bring(("box.csv", slow_table(flown(5))), picture)
-        told = "picture.csv was not taken. This is a PNG picture"
+        told = "picture.csv was rejected. This is a PNG picture"
         for state in (Job.State.WAITING, Job.State.RUNNING, Job.State.RUNNING, Job.State.DONE):
             Job.objects.update(state=state)  # each end of a job loads the page anew
             assert told in client.get("/inbox/").content.decode()
-        assert "was not taken" not in client.get("/inbox/").content.decode()
+        assert "That was rejected" not in client.get("/inbox/").content.decode()
 
     @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
     def test_a_second_recorder_is_matched_by_content_and_lined_up(self, client: Client, craft: Craft, bring, act, attach) -> None:
@@ -74,7 +74,7 @@ class TestInbox:
         segment = log.segments.get()
         assert segment.offset_s == pytest.approx(1.25, abs=5e-4)
         page = client.get(f"/logs/{log.pk}/").content.decode()
-        assert "Lined up with main.csv" in page
+        assert "Aligned with main.csv" in page
         assert "An offset is less than" in act(f"/segments/{segment.pk}/alignment/", offset_s="1e9", skew_ppm="0")
         act(f"/segments/{segment.pk}/alignment/", offset_s="1.5", skew_ppm="12")
         segment.refresh_from_db()
@@ -90,14 +90,14 @@ class TestInbox:
         content = DIALECTS["terse"](flown(5)).content
         bring(("a.csv.gz", gzip.compress(content)))
         assert Log.objects.get().file_name == "a.csv"
-        assert "is here already" in bring(("b.csv", content))
+        assert "exists already" in bring(("b.csv", content))
         assert "broken" in bring(("c.csv.gz", b"\x1f\x8b\x08nonsense"))
         assert Log.objects.count() == 1
 
     def test_archiving_loses_nothing(self, client: Client, craft: Craft, bring, act) -> None:
         bring(("a.csv", DIALECTS["french"](flown(5)).content))
         log = Log.objects.get()
-        assert "archived; nothing of it is lost" in act(f"/logs/{log.pk}/archive/", archived="1")
+        assert "archived; nothing is lost" in act(f"/logs/{log.pk}/archive/", archived="1")
         assert "The inbox is empty" in client.get("/inbox/").content.decode()
         assert "is back" in act(f"/logs/{log.pk}/archive/", archived="0")
         assert "Choose a flight or a craft" in act(f"/logs/{log.pk}/move/", to="nowhere-1")
@@ -135,7 +135,7 @@ class TestWindowAndManoeuvres:
         stops = log.manoeuvres.filter(kind="snap_stop", axis="roll")
         assert stops.count() == 2
         for stop in stops:
-            assert "is taken out" in act(path, row=stop.pk, remove="1")
+            assert "removed" in act(path, row=stop.pk, remove="1")
         metrics = metrics_by_flight([flight])[flight.pk]
         assert "bounce_back.roll" not in metrics
         assert "bounce_back.pitch" in metrics
@@ -163,7 +163,7 @@ class TestWindowAndManoeuvres:
         assert "2 flights in one log" in page
         stretches = [part.split('"')[0] for part in page.split('name="stretch" value="')[1:]]
         assert "nothing to split" in act(f"/logs/{log.pk}/split/", stretch=stretches[:1])
-        assert "two stretches overlap" in act(f"/logs/{log.pk}/split/", stretch=["1:20", "10:30"])
+        assert "two parts overlap" in act(f"/logs/{log.pk}/split/", stretch=["1:20", "10:30"])
         act(f"/logs/{log.pk}/split/", stretch=stretches)
         assert craft.flights.count() == 2
         second = craft.flights.first()
@@ -174,7 +174,7 @@ class TestWindowAndManoeuvres:
     def test_two_flights_of_a_card_are_laid_over_each_other(self, client: Client, craft: Craft, attach) -> None:
         one, two = attach(log_file(5)), attach(log_file(6))
         page = client.get(f"{one.get_absolute_url()}aligned/?with={two.number}").content.decode()
-        assert "manoeuvres lined up" in page
+        assert "manoeuvres aligned" in page
         pictures = [json.loads(part.split("</script>")[0]) for part in page.split('type="application/json">')[1:]]
         assert len(pictures) >= 8
         snap = next(one for one in pictures if one["title"].startswith("snap stop roll"))
@@ -229,7 +229,7 @@ class TestGivingOut:
     def test_what_cannot_be_given_out_says_why(self, client: Client, attach) -> None:
         log = attach().segments.get().log
         for query, said in (
-            ({"form": "pdf", "from": "1", "to": "2"}, "is no form to give out"),
+            ({"form": "pdf", "from": "1", "to": "2"}, "is not an export format"),
             ({"form": "csv", "from": "2", "to": "1"}, "from before to"),
             ({"form": "csv", "from": "x", "to": "1"}, "should be a number"),
             ({"form": "csv", "from": "1", "to": "2"}, "choose at least one channel"),
@@ -353,7 +353,7 @@ class TestBackup:
         with made.path.open("rb") as file:
             restored = client.post("/backup/restore/", {"file": file, "sure": "1"})
         assert restored.status_code == 302
-        assert "The workshop is restored" in client.get(restored["Location"]).content.decode()
+        assert "Workshop restored" in client.get(restored["Location"]).content.decode()
         client.post(f"/backup/{made.name}/remove/")
         assert made.name not in {found.name for found in backup.backups()}
 
@@ -369,7 +369,7 @@ class TestBackup:
         assert "there is no backup" in answer.content.decode().lower()
         both = {"name": "none.sqlite3", "file": io.BytesIO(b"x"), "sure": "1"}
         assert "not both; nothing was changed" in client.post("/backup/restore/", both).content.decode()
-        assert "tick that the present workshop" in client.post("/backup/restore/", {}).content.decode().lower()
+        assert "replace the present workshop” first" in client.post("/backup/restore/", {}).content.decode().lower()
         assert client.get("/backup/").status_code == 200
 
 

@@ -59,8 +59,8 @@ class TestPacks:
         ("fields", "told"),
         [
             ({"kind": "measured"}, "needs a voltage"),
-            ({"kind": "measured", "rest_v": "25"}, "6.25 V a cell"),
-            ({"kind": "measured", "rest_v": "15", "loaded_v": "16"}, "less than at rest"),
+            ({"kind": "measured", "rest_v": "25"}, "6.25 V per cell"),
+            ({"kind": "measured", "rest_v": "15", "loaded_v": "16"}, "under load the voltage must be lower"),
             ({"kind": "blown"}, "valid choice"),
         ],
     )
@@ -76,7 +76,7 @@ class TestPacks:
 
     def test_how_often_a_card_fits(self, client: Client, craft: Craft, attach, pack: Pack) -> None:
         unknown = client.get(f"/craft/{craft.pk}/fit/?card_key=response").content.decode()
-        assert "is not known" in unknown
+        assert "are unknown" in unknown
         attach()
         current = services.mean_current_a(craft)
         assert current is not None

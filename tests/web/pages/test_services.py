@@ -120,7 +120,7 @@ def test_the_loop_closes_on_a_repair(craft: Craft, attach, client: Client, slip_
     assert [line["label"] for line in chart["lines"]] == ["before (4)", "after (4)"]
     out = trial.judged[0].flight
     answer = f"/slips/{slip.pk}/flights/{out.pk}/"
-    assert "say why" in client.post(answer, {"use": "out"}, follow=True).content.decode()
+    assert "give a reason" in client.post(answer, {"use": "out"}, follow=True).content.decode()
     assert trials.trial_of(slip).verdict.primary.verdict == "better"
     client.post(answer, {"use": "out", "why": "gusty"})
     assert trials.trial_of(slip).verdict.word == "not_yet"
@@ -207,7 +207,7 @@ class TestJobs:
         jobs.run_job.call(job.pk)
         job.refresh_from_db()
         assert job.state == "cancelled"
-        assert "cancelled; nothing was changed" in client.get(f"/jobs/{job.pk}/").content.decode()
+        assert "Cancelled. Nothing was changed" in client.get(f"/jobs/{job.pk}/").content.decode()
 
     def test_a_waiting_job_is_cancelled_at_once_and_a_second_start_finds_the_first(self, client: Client) -> None:
         job = self.make()

@@ -141,7 +141,7 @@ def results(
         (results(untested=1), "No problem found (1 check not possible); every axis"),
         (results(overshoot=0.24, untested=9), "Roll overshoots most, by 24 %"),
         (results(overshoot=None), "Noise measured; the response could not be judged"),
-        (results(overshoot=None, noise=False), "This log cannot answer"),
+        (results(overshoot=None, noise=False), "This log is not enough for this"),
     ],
 )
 def test_the_title_of_a_flight_is_its_main_finding(found: FlightResults, title: str) -> None:

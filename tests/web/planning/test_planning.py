@@ -37,7 +37,7 @@ def test_a_session_is_planned_and_comes_as_a_calendar(client: Client, craft: Cra
 def test_a_session_is_taken_out(client: Client, craft: Craft, act) -> None:
     act(f"/craft/{craft.pk}/sessions/", **GIVEN)
     uid = Session.objects.get().uid
-    assert "Take it out of your calendar, too" in act(f"/craft/{craft.pk}/sessions/{Session.objects.get().pk}/away/")
+    assert "Remove it from your calendar, too" in act(f"/craft/{craft.pk}/sessions/{Session.objects.get().pk}/away/")
     assert str(uid).encode() not in client.get(f"/craft/{craft.pk}/sessions/calendar.ics").content
 
 

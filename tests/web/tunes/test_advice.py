@@ -35,8 +35,8 @@ def test_every_page_says_the_same(client: Client, craft: Craft, case: str) -> No
     flight = craft.flights.get()
     words = " ".join(advice_of(craft).words.split())
     told = {
-        "sound": "Motor noise is", "no settings": "save the settings first",
-        "settings unflown": "were not flown yet", "loose mount": "Mechanics first",
+        "sound": "Motor noise is", "no settings": "Save the settings first, then write it",
+        "settings unflown": "not flown yet: fly them first", "loose mount": "Mechanics first",
     }[case]  # fmt: skip
     assert told in words
     for address in ("/", f"/craft/{craft.pk}/", f"/craft/{craft.pk}/tune/", f"/craft/{craft.pk}/slips/new/",
@@ -50,6 +50,6 @@ def test_a_locked_tune_offers_no_comfort_and_writes_no_slip(client: Client, craf
     attach(log_file(5))
     tunes.tune_of(craft)
     Tune.objects.update(stage="locked")
-    assert advice_of(craft).words.startswith("Locked in: fly it")
+    assert advice_of(craft).words.startswith("Locked in")
     page = client.get(f"/craft/{craft.pk}/slips/new/?group=pd.roll").content.decode()
-    assert "Begin another tune" in page
+    assert "Start another tune" in page

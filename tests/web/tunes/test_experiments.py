@@ -1,4 +1,4 @@
-"""A question with arms, blind and open: what stays closed until it is revealed, and what is recorded then."""
+"""A blind comparison, blind and open: what stays closed until it is revealed, and what is recorded then."""
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -91,7 +91,7 @@ class TestBlind:
         assert "softer" not in file.content.decode()
         assert "revision" not in file.content.decode()
         page = attach_turn(client, turn, log_file(5, 1.0))
-        assert "before anything is known" in page
+        assert "before its result is known" in page
         assert "d24" not in page
         flight, segment = Flight.objects.get(), Segment.objects.get()
         assert flight.is_sealed
@@ -123,7 +123,7 @@ class TestBlind:
         first, *others = shown.turns.all()
         attach_turn(client, first, log_file(5, 1.0))
         segment = Segment.objects.get()
-        assert "needs its rating first" in act(f"/questions/{shown.pk}/end/", end="reveal")
+        assert "rate every flight first" in act(f"/questions/{shown.pk}/end/", end="reveal")
         order = experiments.order_of(shown)
         marks = {0: "2", 1: "5"}
         guessed = {arm.position: arm.pk for arm in shown.arms.all()}
@@ -143,14 +143,14 @@ class TestBlind:
             assert client.get(turn.flight.get_absolute_url()).status_code == 200
         assert act(f"/questions/{shown.pk}/keep/", arm="0", note="the pilot liked it").count("is kept") >= 1
         assert hangar.latest_configuration(craft).source == Configuration.Source.EXPERIMENT
-        assert "decided already" in act(f"/questions/{shown.pk}/keep/", arm="1")
+        assert "already decided" in act(f"/questions/{shown.pk}/keep/", arm="1")
 
     def test_a_turn_left_out_and_one_broken_off_go_on_unbalanced(self, client: Client, ask, act) -> None:
         shown = ask()
         first, second = shown.turns.all()[:2]
         address = f"/questions/{shown.pk}/turns/{second.pk}/skip/"
-        assert "say why" in act(address, why=" ")
-        assert "the trial goes on" in act(address, why="rain")
+        assert "give a reason" in act(address, why=" ")
+        assert "the comparison continues" in act(address, why="rain")
         attach_turn(client, first, log_file(5, 1.0))
         assert "is rated" in rate(client, first, rating="", ended="aborted")
         assert Flight.objects.get().ended == "aborted"
@@ -161,7 +161,7 @@ class TestBlind:
         first, second = shown.turns.all()[:2]
         attach_turn(client, first, log_file(5, 1.0))
         rate(client, first)
-        assert "one log is one turn" in attach_turn(client, second, log_file(5, 1.0))
+        assert "exists already" in attach_turn(client, second, log_file(5, 1.0))
         assert "could not be read" in attach_turn(client, second, b"time,gyro\nnothing\n") or Flight.objects.count() == 1
         second.refresh_from_db()
         assert second.flight is None
@@ -169,7 +169,7 @@ class TestBlind:
     def test_given_up_flights_are_flights_like_others(self, client: Client, ask, act) -> None:
         shown = ask()
         attach_turn(client, shown.turns.first(), log_file(5, 1.0))
-        assert "say why" in act(f"/questions/{shown.pk}/end/", end="give_up", why="")
+        assert "give a reason" in act(f"/questions/{shown.pk}/end/", end="give_up", why="")
         act(f"/questions/{shown.pk}/end/", end="give_up", why="the wind came up")
         assert client.get(Flight.objects.get().get_absolute_url()).status_code == 200
 
@@ -179,9 +179,9 @@ class TestAsking:
         ("changes", "told"),
         [
             ({"question": ""}, "required"),
-            ({"configurations": []}, "at least two arms"),
-            ({"words": "wide propellers", "configurations": []}, "at least two arms"),
-            ({"words": "wide propellers"}, "lind works with settings only"),
+            ({"configurations": []}, "choose at least two variants"),
+            ({"words": "wide propellers", "configurations": []}, "choose at least two variants"),
+            ({"words": "wide propellers"}, "lind works only with settings"),
             ({"repetitions": "5"}, "even number"),
             ({"repetitions": "11"}, "less than or equal"),
             ({"design": "latin"}, "from 5 to 10"),
@@ -207,7 +207,7 @@ class TestAsking:
             question="Again?", card_key="response", metric="rating", direction="higher", design="blocks", repetitions=4,
             is_blind=False, words=("one", "two"),
         )  # fmt: skip
-        with pytest.raises(InputError, match="one question at a time"):
+        with pytest.raises(InputError, match="one comparison at a time"):
             experiments.begin(craft, wanted)
 
     def test_an_open_question_about_anything_shows_its_arms(self, client: Client, ask, arms) -> None:
@@ -217,6 +217,6 @@ class TestAsking:
         assert page.count("wide propellers") >= 4
         turn = shown.turns.first()
         answer = client.get(f"/questions/{shown.pk}/turns/{turn.pk}/settings.txt", follow=True)
-        assert "no file to load" in answer.content.decode()
+        assert "his variant has no settings file" in answer.content.decode()
         attach_turn(client, turn, log_file(5, 1.0))
         assert client.get(Flight.objects.get().get_absolute_url()).status_code == 200

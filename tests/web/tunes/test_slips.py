@@ -126,12 +126,12 @@ def test_a_flight_with_a_fault_waits_for_an_answer(client: Client, craft: Craft,
     fly(0.7, 0.7, 0.7)
     (bent,) = fly(0.7, fault=True)
     page = client.get(slip.get_absolute_url()).content.decode()
-    assert "your answer is missing about flight" in page
+    assert "answer first whether flight" in page
     assert "it flew with a fault: Motor 2 shakes" in page
     address = f"/slips/{slip.pk}/flights/{bent.pk}/"
-    assert "say why" in act(address, use="in")
+    assert "give a reason" in act(address, use="in")
     act(address, use="in", why="it was like that before, too")
-    assert title(client, slip).startswith("Cannot be judged: it turns on flight")
+    assert title(client, slip).startswith("Cannot be judged: the verdict depends on flight")
     act(address, use="")
     act(address, use="out")
     assert trial_of(slip).verdict.word == "not_yet"
@@ -152,7 +152,7 @@ def test_simulated_flights_never_stand_against_real_ones(client: Client, craft: 
 def test_a_trial_goes_on_by_declaration(client: Client, craft: Craft, fly, text, act) -> None:
     fly(*[1.0] * 8)
     slip = lower_d(craft, text)
-    assert "the planned flights come first" in act(f"/slips/{slip.pk}/extend/", total="8")
+    assert "a plan can be extended only after" in act(f"/slips/{slip.pk}/extend/", total="8")
     fly(*[0.98] * 4)
     assert title(client, slip).startswith("No difference that matters")
     assert "less than or equal to 10" in act(f"/slips/{slip.pk}/extend/", total="99")
@@ -166,8 +166,8 @@ def test_a_trial_goes_on_by_declaration(client: Client, craft: Craft, fly, text,
 def test_flights_without_a_card_are_told_and_get_it_by_their_manoeuvres(client: Client, craft: Craft, fly, text, act) -> None:
     fly(1.0, 1.0, card_key="")
     slip = lower_d(craft, text)
-    assert "2 flights could count but have no card" in client.get(slip.get_absolute_url()).content.decode()
-    assert "2 flights got the card of this slip." in act(f"/slips/{slip.pk}/card/")
+    assert "2 flights could count, but have no card" in client.get(slip.get_absolute_url()).content.decode()
+    assert "2 flights now have the card of this slip." in act(f"/slips/{slip.pk}/card/")
     assert [row.flight.card_key for row in trial_of(slip).judged] == ["response"] * 2
     assert "this slip names no card" in act(f"/slips/{lower_card_less(slip).pk}/card/")
 
@@ -212,17 +212,17 @@ def test_the_hangar_tells_stage_next_step_and_last_result(client: Client, craft:
     def page() -> str:
         return client.get("/").content.decode()
 
-    assert "Save its settings as they are now" in page()
+    assert "Save the current settings" in page()
     hangar.paste_configuration(bare, "a = 1")
     assert "Fly the half-minute card and attach the log" in page()
     fly(1.0)
-    assert "Flight 2 is in: see what it asks for" in page()
+    assert "Flight 2 is attached: see its result" in page()
     assert "Pitch has margin to spare" in client.get(f"/craft/{craft.pk}/next/?flight=999").content.decode()
     assert "Flight 2 is in" not in page(), "it is worked out once"
     slip = lower_d(craft, text)
-    assert "Fly on for slip 1: 1 of 4 flown before, 0 of 4 after" in page()
+    assert "Continue slip 1: 1 of 4 flown before, 0 of 4 after" in page()
     tunes.decide(slip, "undo")
-    assert "A change: undone, before a verdict" in page()
+    assert "Undone, before a verdict" in page()
     fly(1.0, fault=True)
     assert "Mechanics first: Motor 2 shakes" in page()
 
@@ -230,7 +230,7 @@ def test_the_hangar_tells_stage_next_step_and_last_result(client: Client, craft:
 def test_an_answer_needs_a_flight_of_the_trial(craft: Craft, fly, text) -> None:
     (other,) = fly(1.0, card_key="full")
     slip = lower_d(craft, text)
-    with pytest.raises(InputError, match="is not on either side"):
+    with pytest.raises(InputError, match="is on neither side of slip"):
         tunes.answer(slip, other, "out", why="gusty")
 
 
@@ -242,11 +242,11 @@ def test_a_repair_is_set_against_the_flights_before_the_fault_appeared(client: C
     Slip.objects.filter(pk=slip.pk).update(cause_code="propeller", cause_flight=bent, primary_metric=METRIC)
     slip.refresh_from_db()
     fly(1.02, 1.0, 0.99)
-    assert trial_of(slip).recovered.in_words.startswith("3 of 4 flown since, 4 of 4 before the fault appeared")
+    assert trial_of(slip).recovered.in_words.startswith("3 of 4 flown since, 4 of 4 before the fault")
     fly(1.01)
     page = client.get(slip.get_absolute_url()).content.decode()
     assert "As good as before: motor roughness" in page
-    assert "against the 4 flights before the fault appeared" in page
+    assert "against the 4 flights before the fault" in page
     tunes.decide(slip, "keep")
     assert "As good as before: motor roughness" in client.get(slip.get_absolute_url()).content.decode()
 
@@ -258,7 +258,7 @@ def test_the_motors_places_are_corrected_and_answers_made_anew(client: Client, c
     address = f"/craft/{craft.pk}/motors/"
     for change, status, told in (
         ({}, 302, ""), ({"number-0": "2"}, 400, "Each motor from 1 to 6 sits at one place"),
-        ({"number-0": "99"}, 400, ""), ({f"turns-{k}": "clockwise" for k in range(6)}, 400, "cannot hold its nose"),
+        ({"number-0": "99"}, 400, ""), ({f"turns-{k}": "clockwise" for k in range(6)}, 400, "ll motors turn the same way"),
     ):  # fmt: skip
         answer = client.post(address, form | change)
         assert (answer.status_code, told in answer.content.decode()) == (status, True)
@@ -267,7 +267,7 @@ def test_the_motors_places_are_corrected_and_answers_made_anew(client: Client, c
     assert not results.exists()
     first, second = hangar.core_craft(craft).motors[:2]
     assert (first.roll, second.roll) == (-1.0, -0.5)
-    assert "put in another order since" in client.post(address, form).content.decode()
+    assert "he motors changed since this page was" in client.post(address, form).content.decode()
 
 
 @pytest.mark.parametrize("places", [{9: 40.0, 12: 43.0, 11: 44.0, 10: 55.0}, {1: 34.0, 2: 34.0, 3: 34.0}, {5: 100.0}, {}])
@@ -281,7 +281,7 @@ def test_flights_numbers_are_read_beside_each_other(places: dict[int, float]) ->
 def test_keeping_before_the_planned_flights_needs_a_reason(craft: Craft, act, slip_text) -> None:
     slip = tunes.make_slip(tunes.tune_of(craft), group="hardware", text=slip_text, values={}, part="Propeller")
     address = f"/slips/{slip.pk}/decide/"
-    assert "only 0 of 4 flights a side are flown" in act(address, outcome="keep", note="")
+    assert "only 0 of 4 flights per side are flown" in act(address, outcome="keep", note="")
     slip.refresh_from_db()
     assert slip.state == Slip.State.OPEN
     assert "Slip 1 is kept" in act(address, outcome="keep", note="the old one was split")

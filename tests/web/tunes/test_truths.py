@@ -34,10 +34,10 @@ def test_told_counted_and_exported(client: Client, craft: Craft, tmp_path: Path)
     right, wrong, unclaimed = repaired(craft), repaired(craft, code="propeller"), repaired(craft, code="")
     for slip, cause, words in ((right, "loose_mount", ""), (wrong, "other", "a loose battery strap"), (unclaimed, "bearing", "")):
         answer = client.post(f"/slips/{slip.pk}/truth/", {"cause": cause, "words": words}, follow=True)
-        assert "Recorded what was wrong" in answer.content.decode()
+        assert "Fault recorded" in answer.content.decode()
     Truth.objects.filter(slip=right).update(measured={"hump_weaker_db": 7.5})
     page = client.get(f"/craft/{craft.pk}/tune/").content.decode()
-    assert "rightly in 1 of 2 repairs" in page
+    assert "right cause in 1 of 2 repairs" in page
     assert "a loose battery strap" in page
     sent = client.get(f"/craft/{craft.pk}/findings.json")
     assert "attachment" in sent["Content-Disposition"]

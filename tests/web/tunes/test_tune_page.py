@@ -37,7 +37,7 @@ def test_needs_follow_what_was_flown(client: Client, craft: Craft, attach) -> No
     tune.stage = "filters"
     assert "at the motors" in needs_of(tune)[1].text
     told = page(client, craft)
-    assert "Fly on: four flights of one card" in told
+    assert "Continue flying: four flights of one card" in told
     assert "of 4" in told
     assert met(tune, "verify") == [True, False, False]
     assert met(tune, "locked") == [True]
@@ -50,7 +50,7 @@ def test_a_decided_slip_meets_its_stage(craft: Craft, slip_text) -> None:
     assert met(tune, "verify")[0] is False
     tunes.decide(slip, "keep")
     assert met(tune, "filters")[-1] is True
-    assert met(tune, "locked") == [False], "the settings of now are not the reference"
+    assert met(tune, "locked") == [False], "the settings current flights are not the reference"
 
 
 @pytest.mark.long("flies and analyses several flights; its parts are asked one by one")
@@ -65,7 +65,7 @@ def test_numbers_over_the_flights_mark_changes(client: Client, craft: Craft, att
     assert ([dot.number for dot in course.dots], len(course.changes)) == ([1, 2], 1)
     assert course.dots[0].x < course.changes[0] < course.dots[1].x
     assert {dot.y for dot in course.dots} == {6.0, 40.0}
-    assert "upright lines are changes" in page(client, craft)
+    assert "Each dot is a flight, oldest first" in page(client, craft)
 
 
 @pytest.mark.parametrize(
@@ -76,7 +76,7 @@ def test_the_ledger_by_kind(client: Client, craft: Craft, kind: str, there: str,
     ledger = page(client, craft, f"?kind={kind}").split('id="ledger"')[1]
     assert there in ledger
     assert not gone or gone not in ledger
-    assert "Nothing of that kind yet" in page(client, craft, "?kind=slip")
+    assert "No entries of this kind" in page(client, craft, "?kind=slip")
 
 
 def test_a_next_tune_begins_at_its_baseline_and_the_first_stays_readable(client: Client, craft: Craft, slip_text) -> None:
@@ -88,7 +88,7 @@ def test_a_next_tune_begins_at_its_baseline_and_the_first_stays_readable(client:
     tunes.decide(slip, "keep")
     assert "a tune needs a name" in client.post(f"{address}new/", {"name": ""}, follow=True).content.decode()
     told = client.post(f"{address}new/", {"name": "Winter", "route": "step_up"}, follow=True).content.decode()
-    assert "“Winter” is begun" in told
+    assert "“Winter” started" in told
     assert (tunes.tune_of(craft).name, tunes.tune_of(craft).stage, tunes.tune_of(craft).route) == (
         "Winter",
         "baseline",
@@ -96,7 +96,7 @@ def test_a_next_tune_begins_at_its_baseline_and_the_first_stays_readable(client:
     )
     assert "Slip 1: a change" not in page(client, craft).split('id="ledger"')[1]
     earlier = page(client, craft, f"?tune={first.pk}")
-    assert "An earlier tune" in earlier
+    assert "This is an earlier tune" in earlier
     assert "Slip 1: a change" in earlier.split('id="ledger"')[1]
     client.post(address, {"name": "Winter", "route": "step_up", "stage": "baseline", "state": "paused"})
     assert "Winter of Pebble: paused" in page(client, craft)

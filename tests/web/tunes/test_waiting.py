@@ -17,7 +17,7 @@ class TestRanking:
     @pytest.mark.parametrize(
         ("metrics", "gain", "risk", "told"),
         [
-            (DOWN_20, 1.0, None, "motor roughness down by 20 %; what it could harm is not predicted"),
+            (DOWN_20, 1.0, None, "motor roughness down by 20 %; possible harm not predicted"),
             (
                 DOWN_20 | {"overshoot.roll": [0.05, 0.06, 0.05, 0.065]},
                 1.0,
@@ -27,7 +27,7 @@ class TestRanking:
             (DOWN_20 | {"overshoot.roll": [0.05, 0.06, 0.05, 0.09]}, 1.0, 4 / 3, "may break its limit on overshoot, roll"),
             (DOWN_20 | {"overshoot.roll": [0.05, 0.03, 0.02, 0.04]}, 1.0, 0.0, "up to 0 %"),
             ({"motor_roughness": [0.010, 0.0125, 0.012, 0.013]}, -1.0, None, "motor roughness up by 25 %"),
-            ({}, None, None, "not predicted"),
+            ({}, None, None, "no prediction"),
         ],
     )
     def test_a_change_is_weighed_by_its_prediction(
@@ -64,7 +64,7 @@ class TestWaiting:
         address = f"/craft/{craft.pk}/slips/new/"
         given = written(client, craft, group="pd.roll", despite="to see what it does", **{"value-d on roll": "30"})
         page = act(address, **given, later="1")
-        assert "waits; nothing on the craft is changed" in page
+        assert "is saved for later" in page
         assert craft.configurations.count() == 1
         assert not Slip.objects.exists()
         kept = WaitingSlip.objects.get()
@@ -82,13 +82,13 @@ class TestWaiting:
         act(address, **written(client, craft, group="pd.pitch", title="pitch first", **{"value-d on pitch": "30"}))
         page = client.get(f"/craft/{craft.pk}/tune/").content.decode()
         assert "predicted beside r1; the settings are r2 now" in page
-        assert "Predicted anew" in act(f"/craft/{craft.pk}/slips/waiting/", do="predict")
+        assert "Prediction updated for the current settings" in act(f"/craft/{craft.pk}/slips/waiting/", do="predict")
         assert "is put away" in act(f"/craft/{craft.pk}/slips/waiting/", waiting=str(WaitingSlip.objects.get().pk))
 
     @pytest.mark.parametrize(
         ("changes", "told"),
         [
-            ({"confounded": ""}, "say why you change both"),
+            ({"confounded": ""}, "flights cannot separate two changes"),
             ({"confounded": "rain is coming", "value-p on pitch": None}, "nothing of"),
             ({"also": "hardware"}, None),
             ({"confounded": "rain is coming"}, None),

@@ -40,7 +40,7 @@ def test_a_pull_holds_the_navigation_back(client: Client, plane: Craft) -> None:
     answer = client.post(f"/craft/{plane.pk}/slips/new/", form | {"despite": "only for today", "once": "another"}, follow=True)
     assert "Slip 1 is written" in answer.content.decode()
     assert slip_form(client, plane, "trim")["value-servo middle 3"] == "1500"
-    assert "Fly “Two speeds” before any trim is moved" in client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
+    assert "Fly “Two speeds” before you move any trim" in client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
 
 
 def test_a_trim_is_checked_by_the_next_flight_and_the_navigation_comes_back(client: Client, plane: Craft) -> None:
@@ -59,13 +59,13 @@ def test_a_trim_is_checked_by_the_next_flight_and_the_navigation_comes_back(clie
         centred.channels[servo] = centred.channels[servo] + moved
     fly(client, plane, centred, "after.csv")
     page = client.get(slip.get_absolute_url()).content.decode()
-    assert "Checked by the flights since" in page
+    assert "Checks in later flights" in page
     assert "Passed" in page
     assert "Flight 2 shows that it is trimmed" in page
     tunes.decide(slip, "keep", note="")
     fly(client, plane, followed(5), "legs.csv", "wing_tracks")
     page = client.get(f"/craft/{plane.pk}/tune/").content.decode()
-    assert "the loosened navigation is led back" in page
+    assert "the navigation gain is restored" in page
     form = slip_form(client, plane, "navigation")
     assert form["value-follow course"] == "12"
     assert form["limit_metric_1"] == "sway"
@@ -103,14 +103,14 @@ def test_automatic_gains_become_slips(
     names = {f"{term} on roll": (f"gain.rate.roll.{term}", None) for term in "pif"}
     hangar.save_name_map(plane, names)
     page = client.get(f"/craft/{plane.pk}/slips/new/?group={group}").content.decode()
-    assert ("Filled in from" in page) is bool(values)
+    assert ("Proposed values are highlighted" in page) is bool(values)
     form = fields_of(page)
     assert {name: form[f"value-{name}"] for name in values} == values
 
 
 def test_a_plane_s_stages_ask_what_a_plane_can_show(client: Client, plane: Craft) -> None:
     tune = tunes.tune_of(plane)
-    for stage, told in (("filters", "Go on to gains"), ("gains", "the feed-forward of roll fits what the surface gives")):
+    for stage, told in (("filters", "Next: gains"), ("gains", "the feed-forward of roll fits the surface")):
         type(tune).objects.filter(pk=tune.pk).update(stage=stage)
         fly(client, plane, hands_off(2), f"{stage}.csv")
         assert told in client.get(f"/craft/{plane.pk}/tune/").content.decode()
@@ -120,4 +120,4 @@ def test_what_has_to_move_is_told_where_no_setting_is_known_as_a_centre(client: 
     hangar.save_name_map(plane, {f"servo middle {n}": ("other", None) for n in range(1, 5)})
     fly(client, plane, hands_off(3, trims_us=(18.0, -2.0, 0.0)), "trim.csv")
     page = client.get(f"/craft/{plane.pk}/slips/new/?group=trim").content.decode()
-    assert "But no setting is known as a servo centre" in page
+    assert "But no setting is named as a" in page

@@ -25,10 +25,7 @@ from nembrit.core.tuning.whatif import Change, Predicted, exchanged, predicted, 
 from nembrit.core.types import AXES, FloatArray
 
 _MOTOR_SHARE, _MOTOR_FLOOR = 0.3, 0.11  # interval of predicted motor noise: of the log of its change, and from flight to flight
-_NO_CHAIN = (
-    "it is not known which filters flew: give the settings that this flight was flown with, and say on the page of names "
-    "which of them are filters"
-)
+_NO_CHAIN = "unknown filters: enter the settings of this flight, and mark its filters on the page “Setting names”"
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +77,7 @@ class Choosing:
     def task(self, pins: frozenset[str] = frozenset()) -> Task:
         """What a chain is chosen for. Raises NotEnoughData with what is missing."""
         if not self.crossovers_hz:
-            raise NotEnoughData("no axis’s loop could be told from this flight: fly the half-minute card for its crossover")
+            raise NotEnoughData("no loop could be measured in this flight: fly the half-minute card")
         made = self._residual(self.known, self.gains).motor_rms
         measured = self.shaping.roughness_ratio if self.shaping else None
         rest = math.sqrt(max(0.0, measured**2 - made**2)) if made and measured else 0.0
@@ -105,7 +102,7 @@ class Choosing:
         """Margins and following of one axis. Raises NotEnoughData with what to fly where the flight could not tell its loop."""
         if self.loop is None or axis not in self.loop.axes:
             reason = self.loop.reasons.get(axis) if self.loop else None
-            raise NotEnoughData(reason or f"{axis} could not be told from this flight: fly the half-minute card")
+            raise NotEnoughData(reason or f"{axis} could not be measured in this flight: fly the half-minute card")
         return predicted(
             self.loop.axes[axis], axis, change, flown=self.flown, step=self.steps.get(axis), rotor_hz=self.rotor_hz,
             widened=self.widened,

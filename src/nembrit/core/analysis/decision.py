@@ -94,7 +94,7 @@ def decide(
         With at most two further candidates that passed the gate as its alternatives.
     """
     if not is_latest:
-        return Decision(kind=FLY, card=MEASURING_CARD, why="The latest settings were not flown yet: fly them first.")
+        return Decision(kind=FLY, card=MEASURING_CARD, why="Fly the latest settings first.")
     held = next((one for one in findings if one.holds_gains_back), None)
     if held is not None:
         repair = repair_for([held])
@@ -120,7 +120,7 @@ def _without_change(findings: Sequence[Finding], bench: Choosing, target: float,
         fault = next(one for one in faults if one.code in _ABOUT_FILTERS)
         return Decision(
             kind=NAME, rank=HEAT, code=fault.code,
-            why=f"{fault.summary.rstrip('.')}. Which filters flew is not known: save the settings and say what they mean.",
+            why=f"{fault.summary.rstrip('.')}. Its filters are unknown: save the settings and name them.",
         )  # fmt: skip
     measured = [axis for axis in AXES[:2] if axis in _loops(bench)]
     if not measured:
@@ -161,8 +161,8 @@ def _as_it_is(bench: Choosing, target: float, open_axis: str | None) -> str:
         margins = "the margins are within their limits"
     if measured is not None and measured > _HOT * target:
         return (
-            f"{margins}. Motor noise stays at {100 * measured:.2g} % ({100 * target:.2g} % aimed at): no filters that the "
-            "margins allow leave clearly less."
+            f"{margins}. Motor noise stays at {100 * measured:.2g} % ({100 * target:.2g} % is the target): no filters that the "
+            "margins allow would leave clearly less."
         )
     return f"{margins}, and so {'are' if open_axis is None else 'is'} motor noise and speed."
 
@@ -238,12 +238,12 @@ def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterat
     if (measured is not None and measured < _HOT * target) or (measured is None and not asked):
         return
     code = asked[0] if asked else None
-    told = "" if measured is None else f"Motor noise is {100 * measured:.2g} % ({100 * target:.2g} % aimed at): "
+    told = "" if measured is None else f"Motor noise is {100 * measured:.2g} % ({100 * target:.2g} % is the target): "
     for group, (chains, ratio) in _chains_by_worth(bench, target):
         if ratio <= _WORTH_LESS_NOISE:
             yield Decision(
                 kind=CHANGE, rank=HEAT, group=group, chains=chains, code=code,
-                why=_capital(f"{told}these {_FILTER_WORDS[group]} leave {ratio:.0%} of it."),
+                why=_capital(f"{told}these {_FILTER_WORDS[group]} would leave {ratio:.0%} of it."),
             )  # fmt: skip
     if "d_noise" not in asked:
         return
@@ -253,7 +253,7 @@ def _heat(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterat
         if ratio <= _WORTH_LESS_BY_D:
             yield Decision(
                 kind=CHANGE, rank=HEAT, group=f"pd.{axis}", axis=axis, ratios=ratios, code="d_noise",
-                why=_capital(f"{told}D of {axis} down by {1 - _LESS_D:.0%} leaves {ratio:.0%} of it."),
+                why=_capital(f"{told}D of {axis} down by {1 - _LESS_D:.0%} would leave {ratio:.0%} of it."),
             )  # fmt: skip
 
 
@@ -289,7 +289,8 @@ def _lag(findings: Sequence[Finding], bench: Choosing, target: float) -> Iterato
     if saved_deg >= _WORTH_EARLIER_DEG and ratio <= _motor_room(bench, target) + 1e-6:
         yield Decision(
             kind=CHANGE, rank=COMFORT, group="gyro_filters", chains=chains, code="filters_low",
-            why=f"The gyro filters are later than the noise asks for: these save {saved_deg:.0f}° of lag at the crossover.",
+            why=f"The gyro filters are slower than this noise needs: the proposed ones save {saved_deg:.0f}° of lag "
+                f"at the crossover.",
         )  # fmt: skip
 
 
@@ -326,7 +327,7 @@ def _speed(bench: Choosing, limits: Limits) -> Iterator[Decision]:
         if ratio <= _WORTH_FASTER:
             decision = Decision(
                 kind=CHANGE, rank=COMFORT, group=f"pd.{axis}", axis=axis, ratios={axis: {"p": best.p, "d": best.d}},
-                why=f"{axis.capitalize()} has margin to spare: it would rise in {1000 * becomes.rise_time_s.value:.0f} ms "
+                why=f"{axis.capitalize()} has margin to spare: its rise time could be {1000 * becomes.rise_time_s.value:.0f} ms "
                 f"instead of {1000 * own.rise_time_s.value:.0f} ms.",
             )  # fmt: skip
             won.append((ratio, decision))

@@ -25,19 +25,20 @@ SYMPTOMS: dict[str, Symptom] = {
         Symptom(key="buzz", label="a fast buzz, or hot motors", points_at="P or D far too high, or noise",
                 components=("full_throttle",),
                 causes=("d_noise", "p_high", "oscillation", "propeller", "bearing", "loose_mount")),
-        Symptom(key="wobble", label="a slow swing in hover", points_at="I too low, or the centre of gravity",
+        Symptom(key="wobble", label="a slow wobble in hover", points_at="I too low, or the centre of gravity",
                 components=("hover_wobble",), causes=("i_low",)),
-        Symptom(key="wash", label="wobble while sinking through its own wash", points_at="I too high, D too low, or delay",
+        Symptom(key="wash", label="wobble while descending through prop wash", points_at="I too high, D too low, or delay",
                 components=("wash",), causes=("wash", "filters_low")),
-        Symptom(key="dips", label="the nose dips or rises as throttle jumps", points_at="I too low on that axis",
+        Symptom(key="dips", label="the nose dips or rises when the throttle jumps", points_at="I too low on that axis",
                 components=("punch_hold", "chop_hold"), causes=("i_low",)),
         Symptom(key="bounce", label="it bounces back after a hard stop", points_at="P too low, D a little low, or I winding up",
                 components=("bounce_back",), causes=("p_high",)),
-        Symptom(key="slides", label="it slides past fast turns", points_at="yaw P too low, or authority that is used up",
+        Symptom(key="slides", label="it slides wide in fast turns", points_at="yaw P too low, or no yaw authority left",
                 components=("yaw_shortfall",)),
-        Symptom(key="shimmy", label="shimmy as throttle comes back after a float", points_at="idle too low",
+        Symptom(key="shimmy", label="shimmy when the throttle comes back after a float", points_at="idle too low",
                 components=("float_shimmy",), causes=("idle_low",)),
-        Symptom(key="full", label="a swing that is heard at full throttle", points_at="P or D too high at high throttle",
+        Symptom(key="full", label="an oscillation that can be heard at full "
+            "throttle", points_at="P or D too high at high throttle",
                 components=("full_throttle",), causes=("p_high", "oscillation")),
     )
 }  # fmt: skip
@@ -75,5 +76,5 @@ def _one(results: FlightResults, symptom: Symptom) -> Crossed:
         return Crossed(symptom=symptom, verdict="not flown", told=f"no {names} in this flight: fly the full card to see it")
     return Crossed(
         symptom=symptom, verdict="not shown",
-        told="the log does not bear it out: the numbers are those of sound craft. Another flight may have it, or another cause",
+        told="the log does not show it: its numbers are normal. It may be in another flight, or have another cause",
     )  # fmt: skip

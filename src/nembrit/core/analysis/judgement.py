@@ -67,5 +67,5 @@ def _passed_jitter(flight: Flight) -> dict[str, float]:
     return passed
 
 
-_TOLD = 8  # rises when signs or their words change; a change of causes raises the features of the weights
+_TOLD = 9  # rises when signs or their words change; a change of causes raises the features of the weights
 JUDGEMENT = Analysis(key="judgement", version=100 * FEATURES + _TOLD, result=Judgement, run=_run, in_words="what it speaks for")

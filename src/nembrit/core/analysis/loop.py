@@ -39,4 +39,4 @@ def _run(flight: Flight) -> Loop:
     )
 
 
-LOOP = Analysis(key="loop", version=7, result=Loop, run=_run, in_words="margins of every axis")
+LOOP = Analysis(key="loop", version=8, result=Loop, run=_run, in_words="margins of every axis")

@@ -23,4 +23,4 @@ def _run(flight: Flight) -> Response:
     return Response(steps=steps, reasons=reasons, notes=flight.mask_notes)
 
 
-RESPONSE = Analysis(key="response", version=1, result=Response, run=_run, in_words="how it follows the stick")
+RESPONSE = Analysis(key="response", version=2, result=Response, run=_run, in_words="how it follows the stick")

@@ -187,4 +187,4 @@ class FlightPath:
 PATH = Analysis(
     key="path", version=1, result=FlightPath, run=lambda flight: FlightPath(path=_path_of(flight)), in_words="the path flown"
 )
-WING = Analysis(key="wing", version=6, result=Wing, run=wing_of, in_words="trims, wind and weaving")
+WING = Analysis(key="wing", version=7, result=Wing, run=wing_of, in_words="trims, wind and weaving")

@@ -41,23 +41,23 @@ def _returns(wing: Wing) -> list[Finding]:
                 code="return_failed", severity="act", confidence=None, kind="safety",
                 highlight=f"Return {n} failed" if len(wing.returns) > 1 else "The return failed",
                 conclusion=f": {'; '.join(failed)}. Do not rely on it.", evidence={"start_s": flown.start_s},
-                proof="Correct height, turn or radius in the settings, then fly it again, in sight and ready to take over.",
-                causes=("return_failed",), caution="Until a return has passed, stay where you can fly home by hand.",
+                proof="Correct height, turn or radius in the settings. Repeat the return in sight, ready to take over.",
+                causes=("return_failed",), caution="Until a return passes, stay where you can fly home manually.",
             )
         )  # fmt: skip
     return found
 
 
 _PULLS = {
-    "trim": (": it grows with airspeed, a yaw trim", "move the yaw trim on the tail, then fly the same legs"),
+    "trim": (": it grows with airspeed, so it is a yaw trim error", "move the yaw trim on the tail, then fly the same legs"),
     "horizon": (
-        ": it falls with airspeed, a tilted horizon or a motor that pulls to one side",
-        "level the controller on the bench and move no servo, then fly two speeds again",
+        ": it falls with airspeed, so the horizon is tilted or the motor pulls to one side",
+        "level the controller on the bench, leave the servos alone, and fly two speeds again",
     ),
-    "both": (": a yaw trim and a tilted horizon", "level the controller on the bench first, then fly two speeds again"),
+    "both": (": a yaw trim error and a tilted horizon", "level the controller on the bench first, then fly two speeds again"),
     "cannot tell": (
-        ": a yaw trim or a tilted horizon; one speed cannot tell which",
-        "fly fifty seconds slow and fifty fast, hands off: a trim creeps more when fast, a tilted horizon less",
+        ": a yaw trim error or a tilted horizon; one speed cannot separate them",
+        "fly fifty seconds slow and fifty fast, hands off: a trim error drifts more when fast, a tilted horizon less",
     ),
 }
 
@@ -67,7 +67,7 @@ def _pulled(pull: Pull, weaving: Weaving | None) -> Finding:
     return Finding(
         code="yaw_trim", severity="act", confidence=None, kind="aerodynamic", axis="yaw",
         highlight=f"Pulled {pull.in_words}",
-        conclusion=f"{conclusion}. Leave the navigation as it is meanwhile; loosening it would only mask this",
+        conclusion=f"{conclusion}. Do not change the navigation gain yet: it would only mask this",
         evidence={"creep_deg_s": pull.creep_deg_s, "error_deg_s": pull.error_deg_s}
         | ({"bank_deg": weaving.bank_deg, "bank_error_deg": weaving.bank_error_deg} if weaving else {}),
         proof=proof, causes=("yaw_trim", "tilted_horizon", "one_sided_thrust"),
@@ -78,7 +78,7 @@ def _swings(weaving: Weaving) -> Finding:
     return Finding(
         code="navigation_gain", severity="watch", confidence=None, kind="tune", axis="roll",
         highlight=f"Oscillates from side to side at {weaving.line_hz or 0:.2f} Hz",
-        conclusion=": the navigation follows its line too tightly",
+        conclusion=": the navigation gain is too high",
         evidence={"line_hz": weaving.line_hz or 0.0, "share": weaving.swing_share},
         proof="lower the navigation's gain by a third and fly the same legs", causes=("navigation_gain",),
     )  # fmt: skip
@@ -98,7 +98,7 @@ def _downwind(wing: Wing) -> list[Finding]:
             conclusion=", and nothing pulls it: the navigation steers by heading and does not correct for the wind. "
             "The trims are fine",
             evidence={"per_crosswind_s": drift.slope_s, "most_m": drift.most_m},
-            proof="switch wind correction on, or let it follow the course over ground, then fly the same legs",
+            proof="switch on wind correction or course-over-ground steering, then fly the same legs",
             causes=("steers_by_heading",),
         )
     ]  # fmt: skip
@@ -117,13 +117,13 @@ def _lurches(wing: Wing) -> list[Finding]:
         Finding(
             code="lurch", severity="watch", confidence=None, axis=axis, kind="aerodynamic",
             highlight=f"Lurches at the switch to manual: {axis} {signed(rate)} deg/s",
-            conclusion=": the controller lets go of the trim that it held"
+            conclusion=": the controller releases the trim that it held"
             if explained
-            else ", and no held trim explains it: look at the horizon, the thrust line and the stick’s centre",
+            else ", and no held trim explains it: check the horizon, the thrust line and the stick centre",
             evidence={"rate_dps": rate},
             proof="move the held trim into the centres, then switch to manual high up, hands ready"
             if explained
-            else "fly half a minute level hands off, then switch to manual again, high up, hands ready",
+            else "fly level hands off for half a minute, then switch to manual again, high up, hands ready",
             causes=(f"{axis}_trim",),
         )
     ]  # fmt: skip
@@ -141,7 +141,7 @@ def _trims(wing: Wing) -> list[Finding]:
                 Finding(
                     code=f"{axis}_trim", severity="watch", confidence=None, axis=axis,
                     kind="aerodynamic", highlight=f"{axis.capitalize()} is held by {signed(own.trim_us)} µs hands off",
-                    conclusion=", which the controller hides: in manual it lurches",
+                    conclusion=": the controller hides it, and the plane lurches in manual",
                     evidence={"trim_us": own.trim_us, "error_us": own.error_us},
                     proof="move it into the servo centres, set the radio's trim back to zero, and switch to manual on the next "
                     "flight: nothing should lurch",
@@ -162,10 +162,10 @@ def _forwards(wing: Wing) -> list[Finding]:
         found.append(
             Finding(
                 code=f"forward_{word}", severity="watch", confidence=None, axis=axis, kind="tune",
-                highlight=f"Feed-forward of {axis} is {word}: {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs",
-                conclusion="; P and I make up for it, later than they need to",
+                highlight=f"Feed-forward of {axis} is {word}: {ratio:.2f} ({low:.2f} to {high:.2f}) of the ideal",
+                conclusion="; P and I correct it, but late",
                 evidence={"ratio": ratio, "low": low, "high": high},
-                proof="change the feed-forward towards it, or fly the card “Full holds” with the automatic gains",
+                proof="correct the feed-forward, or fly the card “Full holds” with automatic gains",
                 causes=(f"forward_{word}",),
             )
         )  # fmt: skip
@@ -174,8 +174,8 @@ def _forwards(wing: Wing) -> list[Finding]:
 
 _GAIN_WORDS = {
     "still_rising": ("still rising", "fly another gain flight before you use them"),
-    "too_few": ("of too few holds", "hold for two full seconds, at least twenty times, and count aloud"),
-    "never_moved": ("unchanged from the first hold to the last", "check that the automatic mode was on, and fly it again"),
+    "too_few": ("based on too few holds", "hold for two full seconds, at least twenty times, and count aloud"),
+    "never_moved": ("unchanged from the first hold to the last", "check that the automatic mode was on, then repeat the flight"),
     "not_settled": ("not settled", "fly another gain flight before you use them"),
 }
 

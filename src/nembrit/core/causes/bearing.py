@@ -33,8 +33,8 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
 def _words(v: Values, rough: MotorShares) -> Words:
     return Words(
         motor=rough.motor,
-        highlight=f"Motor {rough.motor} is {rough.over_second:.0f} times as rough as the next at high frequencies",
-        conclusion=", away from its lines: a bearing is probably worn.",
+        highlight=f"Motor {rough.motor} is {rough.over_second:.0f} times noisier than the next at high frequencies",
+        conclusion=": its bearing is probably worn.",
         evidence={"over_second": rough.over_second},
     )
 
@@ -50,12 +50,12 @@ CAUSE = Cause(
     words=_words,
     look_alikes=(("the speed controller", "spin each motor alone, propellers off, and listen"),),
     shows=(
-        Shown(name="rough_over_second", label="rough noise, against the next motor", unit="times"),
-        Shown(name="rough_level", label="rough noise at 100 turns a second", unit="(deg/s)²"),
+        Shown(name="rough_over_second", label="broadband noise, compared with the next motor", unit="times"),
+        Shown(name="rough_level", label="broadband noise at 100 revolutions per second", unit="(deg/s)²"),
     ),
-    proof="Propellers off, spin each motor alone and by hand: the rough one needs a bearing or a new motor.",
+    proof="Propellers off, spin each motor alone and by hand: the one that feels rough needs a bearing or a new motor.",
     repair=Repair(
-        part="motor {motor}", title="New bearing or motor", button="I mended motor {motor}", metric="jitter_noise.roll"
+        part="motor {motor}", title="New bearing or motor", button="Record motor {motor} repair", metric="jitter_noise.roll"
     ),
     is_about_motors=True,
 )

@@ -74,9 +74,10 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
 
 def _words(v: Values, seen: None) -> Words:
     return Words(
-        highlight=f"Motors move by {100 * v['output_roughness']:.1f} % above 60 Hz, and D brings {v['d_over_p']:.0f} times what "
+        highlight=f"Motor noise is {100 * v['output_roughness']:.1f} % above 60 Hz, and D adds {v['d_over_p']:.0f} "
+        f"times as much as "
         "P does",
-        conclusion=": D passes noise on, which only heats the motors.",
+        conclusion=": it heats the motors without helping.",
         evidence={"output_roughness": v["output_roughness"], "d_over_p": v["d_over_p"]},
     )
 

@@ -14,11 +14,11 @@ _SURE_P = 0.01
 
 def _measure(sight: Sight) -> Measured:
     if not sight.spikes:
-        return Measured(seen={}, untested="needs the raw gyro: switch it on in the recorder")
+        return Measured(seen={}, untested="needs the raw gyro: log it")
     worst = max(sight.spikes.values(), key=lambda found: len(found.times_s))
     untested = ""
     if worst.times_s and worst.coincident_ratio is None:
-        untested = "spikes are there; motor commands would show whether they belong together"
+        untested = "there are spikes, but no motor commands in the log to compare them with"
     told = worst.coincident_ratio is not None and worst.p_value is not None and worst.p_value < _SURE_P
     coincident = float(len(worst.times_s) * (worst.coincident_ratio or 0.0)) if told else 0.0
     return Measured(
@@ -40,7 +40,7 @@ def _words(v: Values, seen: Mapping[str, Spikes]) -> Words:
     share = spikes.coincident_ratio or 0.0
     return Words(
         axis=axis,
-        highlight=f"{len(spikes.times_s)} spikes on {axis}, {share:.0%} of them just when a motor jumps",
+        highlight=f"{len(spikes.times_s)} spikes on {axis}, {share:.0%} of them just as a motor speed jumps",
         conclusion=f" (by chance: {spikes.chance_ratio or 0.0:.0%}): electrical, not mechanical.",
         evidence={"count": float(len(spikes.times_s)), "coincident_ratio": share},
     )
@@ -57,7 +57,7 @@ CAUSE = Cause(
     words=_words,
     look_alikes=(
         ("a loose plug", "wiggle the plugs on the bench while recording"),
-        ("a failing gyro", "swap the board: do the spikes stay away? Check every axis again, they may move"),
+        ("a failing gyro", "swap the board: are the spikes gone? Check every axis, because they may move"),
     ),
     shows=(
         Shown(name="spike_count", label="spikes", unit="in this flight"),
@@ -67,7 +67,7 @@ CAUSE = Cause(
     repair=Repair(
         part="capacitor or board",
         title="Added a capacitor or swapped the board",
-        button="I cured the wiring",
+        button="Record the wiring repair",
         metric="jitter_noise.{axis}",
     ),
     is_about_motors=True,

@@ -39,7 +39,7 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
 
 def _words(v: Values, seen: None) -> Words:
     return Words(
-        highlight=f"The filters hold the gyro back by {v['chain_delay_ms']:.1f} ms",
+        highlight=f"The filters delay the gyro by {v['chain_delay_ms']:.1f} ms",
         conclusion=": that delay costs more than the noise it saves.",
         evidence={"delay_ms": v["chain_delay_ms"]},
     )
@@ -54,10 +54,10 @@ CAUSE = Cause(
     evidence=_evidence,
     n_evidence=3,
     words=_words,
-    look_alikes=(("P too high", "open the filters first; if the swing stays, lower P"),),
+    look_alikes=(("P too high", "raise the filter cutoffs first; if it still oscillates, lower P"),),
     shows=(
         Shown(name="chain_delay_ms", label="delay of the gyro filters", unit="ms"),
-        Shown(name="chain_lag_deg", label="phase that they cost at the crossover", unit="°"),
+        Shown(name="chain_lag_deg", label="phase lag at the crossover", unit="°"),
     ),
-    proof="With earlier gyro filters the delay falls at once; see that motors stay cool.",
+    proof="Raise the gyro filter cutoffs: the delay must fall, and the motors must stay cool.",
 )

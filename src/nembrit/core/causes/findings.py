@@ -17,7 +17,7 @@ _FAR = 1.0  # beyond the usual range, in widths of it
 ACT, WATCH, HINT = 0.8, 0.25, 0.1  # likelihood from which a cause calls for action, is worth a look, or is mentioned
 # more than this has not been shown: of findings stated at 98 %, 25 of 29 were right in a simulated world that the fit never saw
 MOST_SURE = 0.9
-_CAUTION = "Gains and filters would only mask this: cure the mechanics first."
+_CAUTION = "Gains and filters would only mask this: fix the mechanics first."
 _SAFETY = "Propellers off for any work on the bench."
 
 
@@ -124,8 +124,8 @@ def _unexplained(values: Mapping[str, float]) -> list[Finding]:
     return [
         Finding(
             code="unexplained", severity="info", confidence=None,
-            highlight=f"{far.label.capitalize()}: {far.value:.3g}{unit}, where sound craft show up to {far.high:.3g}",
-            conclusion=": unusual, and none of the known causes explains it.", evidence={"value": far.value},
+            highlight=f"{far.label.capitalize()}: {far.value:.3g}{unit}, normal is up to {far.high:.3g}",
+            conclusion=": unusual, and no known cause explains it.", evidence={"value": far.value},
             proof="Fly the same card again. If it stays, compare with an earlier flight of this craft.",
         )
     ]  # fmt: skip

@@ -21,7 +21,9 @@ def _measure(sight: Sight) -> Measured:
     if frames is None:
         return Measured(untested=sight.reasons["frames"])
     if sight.track is None and commanded_track(frames) is None:
-        return Measured(untested="needs motor speeds, or a throttle ramp, to tell lines that stay from lines that move")
+        return Measured(
+            untested="needs motor speeds, or a throttle ramp, to separate fixed lines from lines that follow the motors"
+        )
     best: tuple[float, float, str, Line] | None = None
     for role, found in sight.lines.items():
         density = sight.densities[role] if sight.track is not None else _steady_density(frames, role)
@@ -66,8 +68,8 @@ def _words(v: Values, seen: tuple[str, Line]) -> Words:
     error = "" if line.error_hz is None else f" ± {max(1, round(line.error_hz))}"
     return Words(
         axis=axis,
-        highlight=f"A line of {line.level_db:.1f} dB that stays at {line.frequency_hz:.0f}{error} Hz",
-        conclusion=f"at every throttle, strongest in {axis}: a part of the frame rings.",
+        highlight=f"A {line.level_db:.1f} dB line is fixed at {line.frequency_hz:.0f}{error} Hz",
+        conclusion=f"at every throttle, strongest in {axis}: a part of the frame resonates.",
         evidence={"peak_hz": line.frequency_hz, "level_db": line.level_db, "width_hz": line.width_hz},
     )
 
@@ -81,11 +83,14 @@ CAUSE = Cause(
     evidence=_evidence,
     n_evidence=2,
     words=_words,
-    look_alikes=(("a motor's line that hardly moves", "fly the throttle ramp: a resonance stays at its frequency"),),
+    look_alikes=(("a motor line that hardly moves", "fly the throttle ramp: a resonance keeps its frequency"),),
     shows=(
-        Shown(name="resonance_db", label="line above its surroundings", unit="dB"),
+        Shown(name="resonance_db", label="line above the noise around it", unit="dB"),
         Shown(name="resonance_rms_dps", label="its size in hover", unit="deg/s"),
     ),
-    proof="Fly the throttle ramp from a tenth to nine tenths: a resonance stays, motors move. Then stiffen that part.",
-    repair=Repair(part="frame", title="Stiffened what rang", button="I stiffened the frame", metric="jitter_noise.{axis}"),
+    proof="Fly the throttle ramp from a tenth to nine tenths: a resonance keeps its frequency, motor lines move. Then "
+    "stiffen that part.",
+    repair=Repair(
+        part="frame", title="Stiffened the ringing part", button="Record the stiffened frame", metric="jitter_noise.{axis}"
+    ),
 )

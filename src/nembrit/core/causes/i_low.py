@@ -10,7 +10,7 @@ from nembrit.core.types import AXES
 
 MOSTLY_LOST = 0.75  # of the flying at middle throttle
 _SOUND_PEAK = 2.0
-AT_LIMITS = "motors were at their limits for most of the flight; cure that first"
+AT_LIMITS = "the motors were at their limits for most of the flight; fix that first"
 
 
 def _measure(sight: Sight) -> Measured:
@@ -40,8 +40,8 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
 
 def _words(v: Values, seen: None) -> Words:
     return Words(
-        highlight=f"I works at {v['integral_ratio']:.2f} of P a second",
-        conclusion=": it takes many seconds to put the nose back after a change of throttle.",
+        highlight=f"I is low (I/P = {v['integral_ratio']:.2f} per second)",
+        conclusion=": attitude takes seconds to recover after a throttle change.",
         evidence={"ratio": v["integral_ratio"]},
     )
 
@@ -57,5 +57,5 @@ CAUSE = Cause(
     words=_words,
     look_alikes=(("I at its limit", "log the I term; hover, then more throttle: a limit shows as a flat top"),),
     shows=(Shown(name="integral_ratio", label="I over P", unit="per second"),),
-    proof="With more I, fly hover and punches: the nose must stay where it was put.",
+    proof="With more I, fly hover and punches: the nose must hold its attitude.",
 )

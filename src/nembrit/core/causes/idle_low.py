@@ -34,7 +34,7 @@ def _words(v: Values, seen: None) -> Words:
     more = " or more" if v["idle_lag_ratio"] >= 10 else ""
     return Words(
         highlight=f"At zero throttle the motors answer {v['idle_lag_ratio']:.1f} times{more} slower than in flight",
-        conclusion=": they turn too slowly to grip; the idle is too low.",
+        conclusion=": they turn too slowly to control it; the idle is too low.",
         evidence={"idle_lag_ratio": v["idle_lag_ratio"]},
     )
 
@@ -52,6 +52,6 @@ CAUSE = Cause(
         ("a tired pack", "fly the floats again with a fresh pack"),
         ("a slow speed controller", "spin each motor up alone, propellers off, and listen for one that starts late"),
     ),
-    shows=(Shown(name="idle_lag_ratio", label="motor lag at zero throttle against flight", unit="times"),),
-    proof="Three floats in calm air; then with a higher idle three more: power must return evenly.",
+    shows=(Shown(name="idle_lag_ratio", label="motor lag at zero throttle, compared with flight", unit="times"),),
+    proof="Three floats in calm air; then with a higher idle three more: power must return smoothly.",
 )

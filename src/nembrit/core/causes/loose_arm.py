@@ -113,15 +113,15 @@ CAUSE = Cause(
     words=_words,
     look_alikes=(
         (
-            "a part of the frame that rings",
-            "fly the throttle ramp: a ringing part keeps its frequency, a loose arm moves down",
+            "a resonating part of the frame",
+            "fly the throttle ramp: a resonance keeps its frequency, that of a loose arm falls",
         ),
         ("a loose mount", "a mount shakes roll and pitch alike; press and twist every arm by hand"),
     ),
     shows=(
-        Shown(name="arm_beyond_db", label="mode of one axis above the other’s", unit="dB"),
+        Shown(name="arm_beyond_db", label="level above the other axis", unit="dB"),
         Shown(name="arm_softening_ratio", label="fall of its frequency with throttle", unit="%", scale=100.0),
     ),
     proof="Propellers off: press, twist and tap every arm and compare it with its neighbours. Then fly the same card again.",
-    repair=Repair(part="arm", title="Tightened or replaced an arm", button="I repaired the arm", metric="motion_noise.{axis}"),
+    repair=Repair(part="arm", title="Tightened or replaced an arm", button="Record the arm repair", metric="motion_noise.{axis}"),
 )

@@ -48,7 +48,7 @@ def _words(v: Values, humps: Mapping[str, Hump]) -> Words:
     loud = max((humps[axis] for axis in AXES[:2] if axis in humps), key=lambda hump: hump.excess_db)
     return Words(
         highlight=f"A hump of {loud.excess_db:.1f} dB around {loud.peak_hz:.0f} Hz",
-        conclusion="in roll and pitch: the flight controller or its tray probably sits loose.",
+        conclusion="in roll and pitch: the flight controller or its tray is probably loose.",
         evidence={"excess_db": loud.excess_db, "peak_hz": loud.peak_hz, "width_hz": loud.width_hz},
     )
 
@@ -67,14 +67,14 @@ CAUSE = Cause(
         ("P too high", "fly with P a fifth lower: a loose mount keeps its hump"),
     ),
     shows=(
-        Shown(name="hump_weaker_db", label="hump in the weaker of roll and pitch", unit="dB"),
+        Shown(name="hump_weaker_db", label="hump in the quieter of roll and pitch", unit="dB"),
         Shown(name="hump_width_hz", label="its width", unit="Hz"),
     ),
     proof="Press and tighten every part between frame and controller, then fly the same card again.",
     repair=Repair(
         part="flight controller tray",
         title="Pressed and tightened the mount",
-        button="I tightened the mount",
+        button="Record the tightened mount",
         metric="motion_noise.roll",
     ),
     title="loose mount or tray",

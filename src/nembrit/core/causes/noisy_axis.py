@@ -30,7 +30,7 @@ def _words(v: Values, axis: str) -> Words:
     return Words(
         axis=axis,
         highlight=f"The quietest moments of {axis} are {v['noisy_axis_db']:.0f} dB louder than those of the next axis",
-        conclusion=": this axis of the gyro is noisy by itself.",
+        conclusion=": the sensor of this axis is noisy.",
         evidence={"level_db": v["noisy_axis_db"]},
     )
 
@@ -47,12 +47,12 @@ CAUSE = Cause(
     look_alikes=(
         (
             "a source of vibration on that axis",
-            "record ten seconds on the ground, motors off: noise stays if the chip is to blame",
+            "record ten seconds on the ground, motors off: the noise stays if the chip is the cause",
         ),
     ),
-    shows=(Shown(name="noisy_axis_db", label="quiet level above the next axis", unit="dB"),),
+    shows=(Shown(name="noisy_axis_db", label="quietest level above the next axis", unit="dB"),),
     proof="Record ten seconds at rest, motors off: if this axis still stands out, the chip is noisy; replace the board.",
     repair=Repair(
-        part="flight controller board", title="Swapped the board", button="I swapped the board", metric="jitter_noise.{axis}"
+        part="flight controller board", title="Swapped the board", button="Record the board swap", metric="jitter_noise.{axis}"
     ),
 )

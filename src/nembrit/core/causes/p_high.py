@@ -81,14 +81,14 @@ def _words(v: Values, seen: Swing) -> Words:
     if axis and (or_neutral(v, "overshoot_ratio", 0.0) > 0.25 or not seen.oscillations):
         return Words(
             axis=axis,
-            highlight=f"{axis.capitalize()} overshoots every step by {100 * v['overshoot_ratio']:.0f} % or more",
-            conclusion=": the loop is near its limit, P is too high.",
+            highlight=f"{axis.capitalize()} overshoots by at least {100 * v['overshoot_ratio']:.0f} %",
+            conclusion=": the loop is close to oscillation, P is too high.",
             evidence={"overshoot_ratio": v["overshoot_ratio"]},
         )
     if or_neutral(v, "lost_share", 0.0) > _MOSTLY and or_neutral(v, "oscillation_db", 0.0) < _LOUD_SWING_DB:
         return Words(
             highlight=f"The motors were at their limits for {v['lost_share']:.0%} of the flight at middle throttle",
-            conclusion=": the loop asks for more than they can give, P is too high.",
+            conclusion=": the loop demands more than they can give, P is too high.",
             evidence={"lost_share": v["lost_share"]},
         )
     if not seen.oscillations or ("sensitivity_peak_low" in v and v["sensitivity_peak_low"] >= _SOUND_PEAK):
@@ -101,8 +101,8 @@ def _words(v: Values, seen: Swing) -> Words:
     level_db, frequency_hz = seen.oscillations[axis]
     return Words(
         axis=axis,
-        highlight=f"{axis.capitalize()} swings at {frequency_hz:.0f} Hz, {level_db:.0f} dB above its surroundings",
-        conclusion=": the loop is near its limit, P is too high.",
+        highlight=f"{axis.capitalize()} oscillates at {frequency_hz:.0f} Hz, {level_db:.0f} dB above the noise around it",
+        conclusion=": the loop is close to oscillation, P is too high.",
         evidence={"level_db": level_db, "frequency_hz": frequency_hz},
     )
 
@@ -118,13 +118,13 @@ CAUSE = Cause(
     words=_words,
     is_only_a_sign=_is_only_a_sign,
     look_alikes=(
-        ("filters too low", "compare raw and filtered gyro: more than 3 ms between them points at the filters"),
+        ("filters too low", "compare raw and filtered gyro: more than 3 ms between them means the filters"),
         ("heavier propellers", "change one thing at a time"),
     ),
     shows=(
         Shown(name="sensitivity_peak_low", label="sensitivity peak, lower end", unit=""),
-        Shown(name="oscillation_db", label="oscillation above its surroundings", unit="dB"),
+        Shown(name="oscillation_db", label="oscillation above the noise around it", unit="dB"),
         Shown(name="overshoot_ratio", label="overshoot, lower end", unit="%", scale=100.0),
     ),
-    proof="With a lower P, fly the same card: the oscillation must fade.",
+    proof="Fly the same card with a lower P: the oscillation must fade.",
 )

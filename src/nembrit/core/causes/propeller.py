@@ -6,7 +6,7 @@ from nembrit.core.noise.motors import MotorShares, once_per_turn, once_per_turn_
 from nembrit.core.records.needs import Need
 from nembrit.core.rotors.track import RotorTrack, commanded_track
 
-NO_COMMANDS = "needs every motor's command, and a throttle that moves; motor speeds make it sure"
+NO_COMMANDS = "needs every motor's command, and a throttle that moves; motor speeds would confirm it"
 _SURE_LEAD = 4.0  # without recorded speeds a milder lead only names the roughest motor
 
 
@@ -48,7 +48,7 @@ def _evidence(v: Values) -> tuple[float, ...] | None:
 def _words(v: Values, turning: MotorShares) -> Words:
     return Words(
         motor=turning.motor,
-        highlight=f"Motor {turning.motor} shakes {turning.over_median:.1f} times as much as its neighbours once per turn",
+        highlight=f"Motor {turning.motor} shakes {turning.over_median:.1f} times as much as its neighbours, once per revolution",
         conclusion=": its propeller is probably bent, chipped or off centre.",
         evidence={"over_median": turning.over_median, "over_second": turning.over_second},
     )
@@ -66,14 +66,14 @@ CAUSE = Cause(
     is_only_a_sign=lambda v: v.get("turn_is_recorded") == 0.0 and v["turn_over_median"] < _SURE_LEAD,
     look_alikes=(("a bent bell or shaft", "swap two propellers: does the line follow the propeller or stay with the motor?"),),
     shows=(
-        Shown(name="turn_over_median", label="shake once per turn, against the median motor", unit="times"),
-        Shown(name="turn_over_second", label="against the next motor", unit="times"),
+        Shown(name="turn_over_median", label="once-per-revolution shake, compared with the median motor", unit="times"),
+        Shown(name="turn_over_second", label="compared with the next motor", unit="times"),
     ),
-    proof="Swap this propeller with its neighbour's and fly again: a line that moves with it is the propeller.",
+    proof="Swap this propeller with its neighbour's and fly again: if the line moves with it, the propeller is the cause.",
     repair=Repair(
         part="propeller of motor {motor}",
         title="New propeller",
-        button="I changed the propeller of motor {motor}",
+        button="Record the new propeller on motor {motor}",
         metric="jitter_noise.roll",
     ),
     is_about_motors=True,

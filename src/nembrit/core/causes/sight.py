@@ -140,13 +140,13 @@ class Sight:
 
     @cached_property
     def lost_share(self) -> float | None:
-        """The larger of roll's and pitch's share of flying at middle throttle without authority."""
+        """The larger of roll's and pitch's share of flying at middle throttle at the motor limits."""
         shares = [lost_share(self.recording, self.usable[axis]) for axis in AXES[:2] if axis in self.usable]
         return max((share for share in shares if share is not None), default=None)
 
     @cached_property
     def oscillations(self) -> Mapping[str, tuple[float, float]]:
-        """Swing of the loop in roll and pitch: dB above its surroundings, and Hz."""
+        """Swing of the loop in roll and pitch: dB above the noise around it, and Hz."""
         everywhere = np.ones(self.recording.n_samples, bool)
         return {axis: swing for axis in AXES[:2] if (swing := oscillation(self.recording, axis, everywhere)) is not None}
 

@@ -24,24 +24,24 @@ _MOST_PEAK = 2.0  # leaves 29° of phase margin and 6 dB of gain margin (Åströ
 _ERRATIC, _CONSISTENT = 8.0, 4.0
 
 
-_FEEDS = {"p": "P feeds it", "i": "I feeds it", "d": "D feeds it", "mechanical": "it knocks"}
-_LOWER = {"p": "P has to come down", "i": "I has to come down", "d": "D has to come down"}
+_FEEDS = {"p": "P drives it", "i": "I drives it", "d": "D drives it", "mechanical": "something knocks"}
+_LOWER = {"p": "Lower P", "i": "Lower I", "d": "Lower D"}
 
 
 def oscillating(swing: Oscillation) -> Finding | None:
     """A swing that could burn a motor; milder ones are told on the page of the response."""
     if swing.severity != "stop":
         return None
-    cure = _LOWER.get(swing.kind, "Look for what knocks")
+    cure = _LOWER.get(swing.kind, "Find what knocks")
     return Finding(
         code="oscillation", kind="mechanical" if swing.kind == "mechanical" else "tune", severity="stop", confidence=None,
         axis=swing.axis,
-        highlight=f"{swing.axis.capitalize()} swung at {swing.frequency_hz:.0f} Hz for {swing.end_s - swing.start_s:.0f} s",
-        conclusion=f", by {swing.amplitude_dps:.0f} deg/s: {_FEEDS.get(swing.kind, 'no terms logged')}. Motors heat up by this.",
+        highlight=f"{swing.axis.capitalize()} oscillated at {swing.frequency_hz:.0f} Hz for {swing.end_s - swing.start_s:.0f} s",
+        conclusion=f", by {swing.amplitude_dps:.0f} deg/s: {_FEEDS.get(swing.kind, 'no terms logged')}. It heats the motors.",
         evidence={"frequency_hz": swing.frequency_hz, "amplitude_dps": swing.amplitude_dps},
         causes={"p": ("p_high", "filters_low"), "d": ("d_noise", "filters_low"), "i": ("i_high",)}.get(swing.kind, ()),
         proof=f"{cure} before the next flight; hover low over soft ground for ten seconds, land, and touch the motors.",
-        caution="Do not fly it as it is.",
+        caution="Do not fly it like this.",
     )  # fmt: skip
 
 
@@ -50,7 +50,7 @@ def check_unit(reason: str) -> Finding:
     what, _, numbers = reason.partition(": ")
     return Finding(
         code="check_unit", kind="log", severity="watch", confidence=None,
-        highlight=f"{what[:1].upper()}{what[1:]}", conclusion=f": {numbers}. No answer rests on it.", evidence={},
+        highlight=f"{what[:1].upper()}{what[1:]}", conclusion=f": {numbers}. It is left out of every result.", evidence={},
         proof="Open “Check the meanings” on the page of the log and say what the numbers are in.",
     )  # fmt: skip
 
@@ -63,7 +63,8 @@ def slow_log(sample_rate_hz: float) -> Finding | None:
     return Finding(
         code="log_rate_low", kind="log", severity="info", confidence=1.0,
         highlight=f"The log was written at {sample_rate_hz:.0f} Hz",
-        conclusion=f": nothing above {half:.0f} Hz can be seen, and stronger lines above it show up folded below.",
+        conclusion=f": nothing above {half:.0f} Hz can be measured, and strong lines above it appear at false, lower "
+            f"frequencies.",
         evidence={"sample_rate_hz": sample_rate_hz}, proof="Record at 2 kHz or the loop's own rate and fly the card again.",
     )  # fmt: skip
 
@@ -75,11 +76,11 @@ def overlap(vibration: Vibration) -> Finding | None:
         return None
     return Finding(
         code="vibration", kind="mechanical", severity="watch", confidence=None,
-        highlight=f"The accelerometer’s z stands only {value:.1f} spreads apart from x and y in hover",
+        highlight=f"The accelerometer’s z is only {value:.1f} spreads away from x and y in hover",
         conclusion=": the craft shakes more than it should.",
         evidence={"axis_separation": value}, causes=("loose_mount", "propeller", "bearing"),
         is_about_motors=True,
-        proof="Balance or change the propellers, press every part, hover again: the traces must part.",
+        proof="Balance or change the propellers, tighten every part, hover again: the traces must separate.",
     )  # fmt: skip
 
 
@@ -94,7 +95,7 @@ def filters_open(raw_dps: float | None, filtered_dps: float | None, roughness: f
     return Finding(
         code="filters_open", kind="tune", severity="watch", confidence=None,
         highlight=f"{100 * share:.0f} % of the noise of 100 to 300 Hz passes the filters; motors move by {100 * roughness:.1f} %",
-        conclusion=f": {'they add noise themselves' if adds else 'the filters are too open for this much noise'}.",
+        conclusion=f": {'they add noise themselves' if adds else 'the cutoffs are too high for this much noise'}.",
         evidence={"passed_ratio": share, "output_roughness": roughness}, causes=("filters_open", "d_noise"),
         proof=(
             "Hover for some seconds without the filters that follow the motors, land and touch the motors: "
@@ -113,10 +114,10 @@ def wash(wash_dps: Mapping[str, float]) -> Finding | None:
     axis, value = max(loud.items(), key=lambda pair: pair[1])
     return Finding(
         code="wash", kind="aerodynamic", severity="watch", confidence=None, axis=axis,
-        highlight=f"{value:.0f} deg/s of shaking on {axis} while sinking through its own wash",
-        conclusion=": the air is part of it; D, filter delay and I decide how much.",
+        highlight=f"{value:.0f} deg/s of prop-wash shaking on {axis}",
+        conclusion=": air turbulence is part of it; D, filter delay and I set how much.",
         evidence={"wash_rms_dps": value}, causes=("wash", "i_low", "filters_low"),
-        proof="Fly the descent straight and with forward speed: if it stays with forward speed, it is not wash.",
+        proof="Descend with forward speed: if it stays, it is not prop wash.",
     )  # fmt: skip
 
 
@@ -130,7 +131,7 @@ def margin_low(peaks: Mapping[str, float]) -> Finding | None:
         highlight=f"{axis.capitalize()} is close to oscillation",
         conclusion=f": its sensitivity peak is {peaks[axis]:.1f} or more, and 2 is the limit.",
         evidence={"sensitivity_peak_low": peaks[axis]}, causes=("p_high", "filters_low"),
-        proof="With a lower P, fly the same card: the peak must fall.",
+        proof="Fly the same card with a lower P: the peak must fall.",
     )  # fmt: skip
 
 
@@ -140,7 +141,7 @@ def idle_low(ratio: float | None) -> Finding | None:
         return None
     return Finding(
         code="idle_low", kind="tune", severity="watch", confidence=None,
-        highlight=f"{ratio:.1f} times the hover’s error at zero throttle",
+        highlight=f"{ratio:.1f} times the hover error at zero throttle",
         conclusion=": the idle may be too low, or gusts hit the floats.",
         evidence={"idle_ratio": ratio}, causes=("idle_low", "gust"),
         proof="Three floats in calm air; then three more with a higher idle.",
@@ -158,9 +159,9 @@ def sensor_worse(axis: str, now_dps: float, earlier_dps: Sequence[float]) -> Fin
     return Finding(
         code="sensor_worse", kind="electrical", severity="watch", confidence=None, axis=axis,
         highlight=f"Motion noise of {axis} is {now_dps:.1f} deg/s; {usual:.1f} was usual in {len(earlier_dps)} flights before",
-        conclusion=": something changed in the craft or its gyro since.",
+        conclusion=": something changed in the craft or its gyro.",
         evidence={"now_dps": now_dps, "usual_dps": usual}, causes=("loose_mount", "sensor", "propeller"),
-        proof="Look at what was changed since; fly the same card in calm air once more.",
+        proof="Check what was changed; fly the same card again in calm air.",
     )  # fmt: skip
 
 
@@ -171,9 +172,9 @@ def spikes_moved(axis: str | None, earlier_axes: Sequence[str]) -> Finding | Non
     return Finding(
         code="spikes_moved", kind="electrical", severity="info", confidence=None, axis=axis,
         highlight=f"The spikes are on {axis} now; they were on {earlier_axes[-1]} before",
-        conclusion=": the fault moved with the change, so wiring or supply is the likelier cause than one chip.",
+        conclusion=": the fault moved with the change, so wiring or supply is more likely than the chip.",
         evidence={}, causes=("wiring", "supply", "board"),
-        proof="Add the capacitor or mend the wiring before swapping another board; check every axis again.",
+        proof="Add the capacitor or repair the wiring before you swap another board; check every axis again.",
     )  # fmt: skip
 
 
@@ -196,9 +197,11 @@ def swing_kind(frames: Frames, axis: str, swing: tuple[float, float]) -> Finding
     return Finding(
         code="swing_erratic" if erratic else "swing_consistent", kind="mechanical" if erratic else "tune",
         severity="info", confidence=None, axis=axis,
-        highlight=f"The {frequency_hz:.0f} Hz swing of {axis} " + ("comes and goes" if erratic else "is there all the time"),
-        conclusion=": erratic swings are mostly mechanical." if erratic else ": consistent swings are mostly a matter of gains.",
+        highlight=f"The {frequency_hz:.0f} Hz oscillation of {axis} " + ("comes and goes" if erratic else
+            "is there all the time"),
+        conclusion=": an erratic oscillation is mostly mechanical." if erratic else ": a constant oscillation mostly "
+            "comes from gains.",
         evidence={"spread_ratio": spread, "frequency_hz": frequency_hz},
         causes=("loose_mount",) if erratic else ("p_high", "filters_low"),
-        proof="Press and tighten, fly again." if erratic else "Fly again with a lower P.",
+        proof="Tighten every part and fly again." if erratic else "Fly again with a lower P.",
     )  # fmt: skip

@@ -49,7 +49,7 @@ def section_sos(section: FilterSection, *, sample_rate_hz: float) -> FloatArray:
     elif section.kind == "notch":
         b = np.array([1.0, -2 * cos_w0, 1.0])
     else:
-        raise InputError(f"“{section.kind}” is no kind of filter; expected lowpass_1, lowpass_2 or notch")
+        raise InputError(f"“{section.kind}” is not a kind of filter; expected lowpass_1, lowpass_2 or notch")
     a = np.array([1 + alpha, -2 * cos_w0, 1 - alpha])
     return np.asarray(np.concatenate((b, a)) / a[0], dtype=np.float64)
 

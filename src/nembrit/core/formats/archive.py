@@ -63,7 +63,7 @@ def _unzip(content: bytes) -> tuple[Member, ...]:
         archive = zipfile.ZipFile(io.BytesIO(content))
         entries = [entry for entry in archive.infolist() if not entry.is_dir() and not _is_clutter(entry.filename)]
         if len(entries) > _MOST_MEMBERS:
-            raise LogReadError(f"{len(entries)} files in this .zip; at most {_MOST_MEMBERS} can be taken at once")
+            raise LogReadError(f"{len(entries)} files in this .zip; at most {_MOST_MEMBERS} are accepted at once")
         found, total = [], 0
         for entry in entries:
             with archive.open(entry) as stream:
@@ -78,7 +78,7 @@ def _unzip(content: bytes) -> tuple[Member, ...]:
     except (RuntimeError, NotImplementedError) as error:  # encrypted, or packed in a way that is not supported
         raise LogReadError(f"this .zip file cannot be opened: {error}") from None
     if not found:
-        raise LogReadError("this .zip file holds no files")
+        raise LogReadError("this .zip file is empty")
     return tuple(found)
 
 
@@ -101,7 +101,7 @@ def _check_size(total: int, packed: int) -> None:
 
 def _not_nested(content: bytes) -> bytes:
     if is_archive(content[:4]):
-        raise LogReadError("an archive inside an archive; unpack it once and send what is inside")
+        raise LogReadError("an archive inside an archive: unpack it once and attach the files inside")
     return content
 
 

@@ -32,7 +32,7 @@ def write_bundle(file: IO[bytes], members: Iterable[tuple[str, bytes]], *, told:
     with zipfile.ZipFile(file, "w") as archive:
         for name, content in members:
             if not _NAME.fullmatch(name) or name == MANIFEST:
-                raise InputError(f"“{name}” is no name of a member")
+                raise InputError(f"“{name}” is not a valid member name")
             listed[name] = {"sha256": hashlib.sha256(content).hexdigest(), "bytes": len(content)}
             _put(archive, name, content)
         manifest = {"schema": SCHEMA, **told, "members": listed}
@@ -82,9 +82,9 @@ def open_bundle(file: IO[bytes]) -> Bundle:
         infos = archive.infolist()
         _check_names(infos)
         if MANIFEST not in archive.namelist():
-            raise InputError("this zip is no archive of Nembrit: it has no manifest")
+            raise InputError("this zip is not a Nembrit archive: it has no manifest")
         if archive.getinfo(MANIFEST).file_size > _MOST_JSON:
-            raise InputError("this archive’s list of members is beyond all measure")
+            raise InputError("this archive’s list of members is too large")
         manifest = _json(archive.read(MANIFEST), MANIFEST)
         _check_schema(manifest)
         members = manifest["members"]
@@ -92,7 +92,7 @@ def open_bundle(file: IO[bytes]) -> Bundle:
         if missing := sorted(set(members) - set(there)):
             raise InputError(f"this archive is not whole: {missing[0]} is missing")
         if foreign := sorted(set(there) - set(members)):
-            raise InputError(f"this archive was altered: {foreign[0]} does not belong to it")
+            raise InputError(f"this archive was altered: {foreign[0]} is not part of it")
         for name, info in there.items():
             _check_member(archive, info, members[name])
     return Bundle(archive=archive, manifest=manifest)
@@ -103,9 +103,9 @@ def _readable() -> Iterator[None]:
     try:
         yield
     except (zipfile.BadZipFile, EOFError, zlib.error, OSError) as error:
-        raise InputError(f"this file is no whole zip archive: it is cut off or damaged ({error})") from None
+        raise InputError(f"this zip file is cut off or damaged ({error})") from None
     except (NotImplementedError, RuntimeError) as error:  # packed or locked in a way that no archive of ours is
-        raise InputError(f"this zip is no archive of Nembrit: {error}") from None
+        raise InputError(f"this zip is not a Nembrit archive: {error}") from None
 
 
 def _check_names(infos: list[zipfile.ZipInfo]) -> None:
@@ -126,9 +126,9 @@ def _is_bomb(info: zipfile.ZipInfo) -> bool:
 def _check_schema(manifest: Any) -> None:
     schema = manifest.get("schema") if isinstance(manifest, dict) else None
     if not isinstance(schema, str) or not re.fullmatch(r"nembrit\.archive/\d{1,4}", schema):
-        raise InputError("this zip is no archive of Nembrit: its manifest is another kind of file")
+        raise InputError("this zip is not a Nembrit archive: its manifest is another kind of file")
     if int(schema.rpartition("/")[2]) > int(SCHEMA.rpartition("/")[2]):
-        raise InputError("this archive was made by a newer Nembrit: bring this one up to date, then try again")
+        raise InputError("this archive was made by a newer Nembrit: update this one, then try again")
     members = manifest.get("members")
     if not isinstance(members, dict) or not all(
         isinstance(one, dict) and isinstance(one.get("sha256"), str) and isinstance(one.get("bytes"), int)

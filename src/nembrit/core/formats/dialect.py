@@ -35,7 +35,7 @@ class TextDialect:
     has_header: bool
 
     def in_words(self) -> tuple[str, ...]:
-        said = [f"columns parted by {_NAMES[self.separator]}"]
+        said = [f"columns separated by {_NAMES[self.separator]}"]
         if self.has_decimal_comma:
             said.append("decimal commas")
         if not self.has_header:
@@ -49,18 +49,18 @@ def dialect_of(text: str) -> TextDialect:
     """Find the dialect from the first part of a file (whole lines). Raises LogReadError where there is no table."""
     lines = text.split("\n")
     if len(lines) == 1 and len(lines[0]) > _MOST_CELL_CHARS and not any(mark in lines[0] for mark in _SEPARATORS[:4]):
-        raise LogReadError("row 1: one giant line without separators; a table with rows is expected")
+        raise LogReadError("row 1: one very long line without separators; expected a table with rows")
     kept = [(number, line) for number, line in enumerate(lines) if line.strip() and not line.lstrip().startswith(_COMMENTS)]
     comments = [line.strip() for line in lines if line.lstrip().startswith(_COMMENTS)]
     if not kept:
-        raise LogReadError("the file holds no rows; a header and at least two rows of numbers are expected")
+        raise LogReadError("the file has no rows; expected a header and at least two rows of numbers")
     best = max((_candidate(kept, separator) for separator in _SEPARATORS), key=lambda found: found[0])
     score, separator, comma, start, cells = best
     if score <= 0:
         first = kept[0][1].strip()[:60]
         raise LogReadError(
-            f"row {kept[0][0] + 1}: no table of numbers begins anywhere in the first {len(lines)} rows (“{first}”); "
-            "a header and rows of numbers are expected"
+            f"row {kept[0][0] + 1}: no table of numbers in the first {len(lines)} rows (“{first}”); "
+            "expected a header and rows of numbers"
         )
     n_columns = len(cells[0])
     header, units, head_start = _header(kept, start, separator, n_columns)

@@ -84,7 +84,7 @@ def to_geojson(latitude_deg: FloatArray, longitude_deg: FloatArray, altitude_m: 
     """One LineString feature (RFC 7946: longitude first, WGS 84) of the fixes that have a position."""
     whole = np.flatnonzero(np.isfinite(latitude_deg) & np.isfinite(longitude_deg))
     if whole.size < 2:
-        raise InputError("fewer than two positions in this span: there is no track to write")
+        raise InputError("fewer than two positions in this span, so there is no track")
     points = []
     for k in whole:
         point = [round(float(longitude_deg[k]), 7), round(float(latitude_deg[k]), 7)]

@@ -65,7 +65,7 @@ def _points(root: ElementTree.Element) -> list[tuple[int, ElementTree.Element]]:
 def _fix(point: ElementTree.Element, segment: int) -> Fix:
     latitude, longitude = float(point.get("lat", "")), float(point.get("lon", ""))
     if not (abs(latitude) <= 90 and abs(longitude) <= 180):
-        raise ValueError("no place on earth")
+        raise ValueError("not a valid position")
     return Fix(
         at_s=_seconds(point.findtext("{*}time")),
         latitude_deg=latitude,
@@ -108,7 +108,7 @@ def write(
     """One track of the fixes that have a position; times are `started_at` plus `t_s`."""
     whole = np.isfinite(latitude_deg) & np.isfinite(longitude_deg)
     if whole.sum() < 2:
-        raise InputError("fewer than two positions in this span: there is no track to write")
+        raise InputError("fewer than two positions in this span, so there is no track")
     rows = []
     for k in np.flatnonzero(whole):
         moment = started_at.astimezone(UTC) + timedelta(seconds=float(t_s[k]))

@@ -38,7 +38,7 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
     text, _ = as_utf8(content)
     lines = text.split(b"\n")
     if len(lines) <= 2 and len(text) > 1_000_000:
-        raise LogReadError("row 1: one giant line; JSON Lines have one small object a line")
+        raise LogReadError("row 1: one very long line; JSON Lines have one small object per line")
     rows: dict[tuple[str, ...], list[list[Any]]] = {}
     settings: list[tuple[str, str]] = []
     notes: list[QualityNote] = []
@@ -65,7 +65,7 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
         keys = tuple(flat)
         if keys not in rows:
             if len(rows) >= _MOST_STREAMS:
-                raise LogReadError(f"row {number}: more than {_MOST_STREAMS} kinds of objects; this is no log of a few streams")
+                raise LogReadError(f"row {number}: more than {_MOST_STREAMS} kinds of objects, too many for a log")
             if len(keys) > MOST_COLUMNS:
                 raise LogReadError(f"row {number}: {len(keys)} values; at most {MOST_COLUMNS} can be read")
             rows[keys] = []
@@ -78,7 +78,7 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
         else:
             tables.append(_table(keys, values))
     if not tables:
-        raise LogReadError(f"no stream of objects in {len(lines)} rows; at least two objects with the same keys are expected")
+        raise LogReadError(f"no objects in {len(lines)} rows; at least two objects with the same keys are expected")
     return RawLog(
         format_key=KEY,
         tables=tuple(tables),

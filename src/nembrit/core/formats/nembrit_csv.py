@@ -69,7 +69,7 @@ def _header(content: bytes) -> tuple[bytes, list[ColumnMeaning], int]:
     if not content.strip():
         raise LogReadError("the file is empty; expected a header row that starts with “time [s]”")
     if b"\0" in content[:4096]:
-        raise LogReadError(f"byte {content.index(0)}: this is no text file; expected {LABEL}")
+        raise LogReadError(f"byte {content.index(0)}: this is not a text file; expected {LABEL}")
     rest, row = content.removeprefix(b"\xef\xbb\xbf"), 0
     while rest:
         line, _, rest = rest.partition(b"\n")
@@ -97,7 +97,7 @@ def _meanings(line: bytes, *, row: int) -> list[ColumnMeaning]:
     names = [meaning.name for meaning in meanings]
     for number, name in enumerate(names, start=1):
         if names.index(name) + 1 < number:
-            raise LogReadError(f"row {row}, column {number}: “{name}” stands in column {names.index(name) + 1} already")
+            raise LogReadError(f"row {row}, column {number}: “{name}” is in column {names.index(name) + 1} already")
     if len(meanings) < 2:
         raise LogReadError(f"row {row}: only a time column; expected at least one channel beside it")
     return meanings

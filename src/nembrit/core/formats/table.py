@@ -49,7 +49,7 @@ def matches(head: bytes) -> bool:
 def check_head(head: bytes) -> None:
     """Refuse a file by its first bytes; raises LogReadError."""
     if not head.strip():
-        raise LogReadError("the file is empty; a header and at least two rows of numbers are expected")
+        raise LogReadError("the file is empty; expected a header and at least two rows of numbers")
     text, _ = as_utf8(head)
     _dialect(text)
 
@@ -60,7 +60,7 @@ def read(source: Source, *, progress: Progress = no_progress, n_bytes: int | Non
     `n_bytes` is the size of the file where it is known, for the progress alone.
     """
     if not source.head.strip():
-        raise LogReadError("the file is empty; a header and at least two rows of numbers are expected")
+        raise LogReadError("the file is empty; expected a header and at least two rows of numbers")
     progress("finding out how the table is written", 0.0)
     encoding, mark = encoding_of(source.head[:65536])
     is_plain = encoding == "utf-8" and not (b"\r" in source.head and b"\n" not in source.head)
@@ -260,7 +260,7 @@ class _Table:
             return
         at = int(is_text.arg_true()[0])
         row = rows[at] if at < rows.size else rows[-1]
-        detail = f"row {row}: “{cells[at][:40]}” is no number; taken as missing"
+        detail = f"row {row}: “{cells[at][:40]}” is not a number; treated as missing"
         part.text_cells[k] = QualityNote(code="text", severity="warning", column=self.dialect.names[k], detail=detail)
 
     def merge(self, part: _Part) -> None:
@@ -284,9 +284,9 @@ class _Table:
                 f"only {self.n_rows} row{'' if self.n_rows == 1 else 's'} of numbers below the header; at least two are expected"
             )
         if self.n_dropped > self.n_rows:
-            raise LogReadError(f"{self.n_dropped} of {self.n_dropped + self.n_rows} rows have another length than the first ones")
+            raise LogReadError(f"{self.n_dropped} of {self.n_dropped + self.n_rows} rows differ in length from the first ones")
         if self.n_dropped > _MOST_NOTES:
-            detail = f"{self.n_dropped} rows of another length are left out in all"
+            detail = f"{self.n_dropped} rows of a different length are left out in total"
             self.notes.append(QualityNote(code="row", severity="warning", detail=detail))
         columns = tuple(together(self._column, range(len(self.dialect.names))))
         return RawLog(

@@ -48,12 +48,10 @@ def encoding_of(head: bytes) -> tuple[str, int]:
             return "utf-16-le", 0
         if even > 0.6 * half and odd < 0.1 * half:
             return "utf-16-be", 0
-        raise LogReadError(
-            f"byte {head.index(0)}: this is no text; a table of text, Parquet, JSON Lines, GPX or NMEA is expected"
-        )
+        raise LogReadError(f"byte {head.index(0)}: this is not text; expected a text table, Parquet, JSON Lines, GPX or NMEA")
     n_controls = len(head) - len(head.translate(None, _CONTROLS))
     if n_controls > 0.01 * len(head) + 2:
-        raise LogReadError("these bytes are no text; a table of text, Parquet, JSON Lines, GPX or NMEA is expected")
+        raise LogReadError("this is not text; expected a text table, Parquet, JSON Lines, GPX or NMEA")
     decoder = codecs.getincrementaldecoder("utf-8")()
     try:
         decoder.decode(head)  # a character cut off at the end of the head is no fault

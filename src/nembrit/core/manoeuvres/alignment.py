@@ -41,7 +41,7 @@ class Alignment:
     offset_interval_s: tuple[float, float]  # 95 %, at the middle of the overlap
     skew_ppm: float
     skew_interval_ppm: tuple[float, float]
-    correlation: float  # of the shared channels, once lined up
+    correlation: float  # of the shared channels, once aligned
     certainty_ratio: float  # lead of the best lag over the next best, 0 to 1
     roles: tuple[str, ...]
     n_windows: int
@@ -71,10 +71,10 @@ def align(first: Recording, other: Recording) -> Alignment:
     plain = tuple(role for role in roles if role.startswith(("throttle", "stick.", "setpoint.")))
     roles = plain or roles  # what the pilot did is the same in every log; what sensors saw is not
     if not roles:
-        raise NotEnoughData("the two logs share no channel that moves: record throttle or sticks in both")
+        raise NotEnoughData("the two logs share no moving channel: record throttle or sticks in both")
     if min(first.duration_s, other.duration_s) < _LEAST_S:
         raise NotEnoughData(
-            f"lining up needs {_LEAST_S:.0f} s in both logs, the shorter one has {min(first.duration_s, other.duration_s):.1f} s"
+            f"alignment needs {_LEAST_S:.0f} s in both logs, the shorter one has {min(first.duration_s, other.duration_s):.1f} s"
         )
     lag_s, certainty = _coarse(first, other, roles)
     return _fine(first, other, roles, lag_s, certainty)
@@ -172,7 +172,7 @@ def _fine(first: Recording, other: Recording, roles: tuple[str, ...], lag_s: flo
         shifts.append(shift_s)
         weights.append(slope_power)
     if not shifts:
-        raise NotEnoughData("the two logs overlap by less than 6 s once lined up")
+        raise NotEnoughData("the two logs overlap by less than 6 s once aligned")
     correlation = both / max(np.sqrt(left * right), 1e-12)
     place, shift, weight = np.array(places), np.array(shifts), np.array(weights)
     line = _line(place, shift, weight)

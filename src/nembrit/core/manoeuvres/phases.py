@@ -63,7 +63,7 @@ def phases_of(recording: Recording) -> Phases:
 
 
 def _phases(recording: Recording, told: tuple[FloatArray, str] | None) -> Phases:
-    power, rests_on = told if told is not None else (None, "nothing tells ground from flight; the whole log counts")
+    power, rests_on = told if told is not None else (None, "ground and flight could not be separated; the whole log counts")
     begin_s, end_s = recording.start_s, recording.start_s + recording.duration_s
     if power is None:
         return Phases(spans=(), flights_s=((begin_s, end_s),), windows_s=((begin_s, end_s),), rests_on=rests_on)
@@ -71,7 +71,9 @@ def _phases(recording: Recording, told: tuple[FloatArray, str] | None) -> Phases
     powered = runs(power > _FLYING_THROTTLE, least=max(1, round(0.05 * rate_hz)))
     flights = _flights(powered, rate_hz)
     if not flights:
-        return Phases(spans=(), flights_s=((begin_s, end_s),), windows_s=((begin_s, end_s),), rests_on="no power was ever set")
+        return Phases(
+            spans=(), flights_s=((begin_s, end_s),), windows_s=((begin_s, end_s),), rests_on="the throttle was never raised"
+        )
     spans: list[Span] = []
     windows_s, flights_s = [], []
     ground_s = begin_s

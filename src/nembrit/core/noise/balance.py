@@ -1,4 +1,4 @@
-"""Balance sums: force and unbalance of a rotor, and what a balance quality grade permits."""
+"""Balance calculator: force and unbalance of a rotor, and what a balance quality grade permits."""
 
 import math
 from dataclasses import dataclass

@@ -37,7 +37,7 @@ def noise_map(frames: Frames, role: str, *, track: RotorTrack | None = None, by_
     """
     if by_speed:
         if track is None:
-            raise NotEnoughData("motor speed is neither recorded nor to be told from this flight: fly the throttle ramp")
+            raise NotEnoughData("motor speed is not recorded and could not be estimated: fly the throttle ramp")
         drive, name, top = track.mean_hz, "motor speed", float(np.max(track.mean_hz)) * 1.02
     else:
         found = frames.drive()

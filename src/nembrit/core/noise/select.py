@@ -1,4 +1,4 @@
-"""Spectra of chosen stretches: by manoeuvre, by throttle, as density or amplitude, summed up."""
+"""Spectra of selected parts: by manoeuvre, by throttle, as density or amplitude, summed up."""
 
 from collections.abc import Sequence
 
@@ -48,7 +48,7 @@ def chosen_spectrum(recording: Recording, role: str, use: BoolArray, *, segment_
             return welch_spectrum(values, sample_rate_hz=recording.sample_rate_hz, segment_s=length_s)
         except NotEnoughData:
             continue
-    raise NotEnoughData(f"only {use.sum() / recording.sample_rate_hz:.1f} s of this flight were flown so: choose a wider range")
+    raise NotEnoughData(f"only {use.sum() / recording.sample_rate_hz:.1f} s of this flight are in this range: choose a wider one")
 
 
 def amplitude(spectrum: Spectrum) -> FloatArray:

@@ -65,8 +65,8 @@ def clock_of_table(table: RawTable, guesses: tuple[NameGuess, ...], rates_hz: tu
         return ClockUse(rate_hz=rates_hz[0], confidence=0.7, reason=f"no clock column; {rates_hz[0]:g} Hz stand before the table")
     if candidates:
         name = table.columns[candidates[0][1]].name
-        return ClockUse(column=candidates[0][1], reason=f"“{name}” only counts rows: at what rate was this written?")
-    return ClockUse(reason="no column tells the time: at what rate was this written?")
+        return ClockUse(column=candidates[0][1], reason=f"“{name}” only counts rows: at what rate was this logged?")
+    return ClockUse(reason="no time column: at what rate was this logged?")
 
 
 def _clock_from(
@@ -90,7 +90,7 @@ def _clock_from(
         if rates_hz:
             reason = f"“{column.name}” counts rows; {rates_hz[0]:g} Hz stand before the table"
             return ClockUse(column=position, rate_hz=rates_hz[0] / step, confidence=0.85, reason=reason)
-        return ClockUse(column=position, reason=f"“{column.name}” only counts rows: at what rate was this written?")
+        return ClockUse(column=position, reason=f"“{column.name}” only counts rows: at what rate was this logged?")
     span = step * table.n_rows
     fitting = [
         (name, unit_s)

@@ -175,7 +175,7 @@ def raw_gyros(study: Study) -> None:
             together = likeness(study.middle(j), study.numbers[k], rate_hz=study.rate_hz)
             is_rougher = roughness(study.middle(j)) > 1.2 * roughness(study.numbers[k])
             if is_rougher and together.correlation > _SAME and 0.9 < together.slope < 1.1:
-                study.draft(j, f"gyro_raw.{axis}", 0.6, f"moves as “{study.drafts[k].column.name}” does, and is rougher")
+                study.draft(j, f"gyro_raw.{axis}", 0.6, f"moves as “{study.drafts[k].column.name}” does, and is noisier")
                 study.drafts[j].factor = study.drafts[k].factor
                 break
 

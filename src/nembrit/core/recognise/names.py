@@ -59,7 +59,7 @@ def guesses_of(names: tuple[str, ...], units: tuple[str, ...]) -> tuple[NameGues
                 confidence=0.65,
                 axis=axes[k],
                 index=None,
-                reason=f"“{term}” in its name, beside its fellows",
+                reason=f"“{term}” in its name, like its neighbours",
             )
     surfaces = [k for k, guess in enumerate(found) if guess.family == "servo" and guess.index is None]
     for n, k in enumerate(surfaces, start=1 + sum(guess.family == "servo" and guess.index is not None for guess in found)):

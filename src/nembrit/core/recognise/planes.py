@@ -136,7 +136,7 @@ def modes(study: Study) -> None:
             continue
         told = bool(study.notes.modes) and {f"{value:.0f}" for value in found} <= set(study.notes.modes)
         if "mode" in concepts_of(words) or (told and (found.size > 1 or words[0] in ("m", "md", "fm"))):
-            reason = "its numbers are named before the table" if told else f"one of {found.size} numbers: say what they stand for"
+            reason = "its numbers are named before the table" if told else f"one of {found.size} numbers: say what they mean"
             study.draft(k, "mode", 0.8 if told else 0.7, reason)
             return
 

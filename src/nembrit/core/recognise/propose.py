@@ -110,7 +110,7 @@ class _Table(Study):
                 draft.confidence = max(draft.confidence, 0.9) if draft.guess.confidence >= 0.7 else draft.confidence
                 draft.reason += f"; in {draft.column.unit}"
             elif draft.column.unit and not draft.has_stated_unit and not unit_for(draft.column.unit, "raw"):
-                draft.doubt(0.5, f"“{draft.column.unit}” is no unit of such a quantity")
+                draft.doubt(0.5, f"“{draft.column.unit}” is not a unit of this quantity")
 
     def _raw_or_filtered(self) -> None:
         """Two gyros of one axis: the rougher one is raw. One alone is what the controller uses."""
@@ -126,16 +126,16 @@ class _Table(Study):
                 if len(same) == 2 and len(unclear) == 1:
                     if states[others[0]] == "filtered":
                         self.drafts[unclear[0]].role = f"{prefix}gyro_raw.{axis}"
-                        self.drafts[unclear[0]].reason += "; its fellow is the filtered one"
+                        self.drafts[unclear[0]].reason += "; the other one is filtered"
                 elif len(same) == len(unclear) == 2 and self._wanted_of(same, f"{prefix}setpoint.{axis}") is not None:
                     wanted = self._wanted_of(same, f"{prefix}setpoint.{axis}")
                     assert wanted is not None
                     self.drafts[wanted].role = f"{prefix}setpoint.{axis}"
-                    self.drafts[wanted].doubt(0.65, "stands still while its fellow moves: asked for, not measured")
+                    self.drafts[wanted].doubt(0.65, "constant while its partner moves: wanted, not measured")
                 elif len(same) == len(unclear) == 2:
                     rough, smooth = sorted(same, key=lambda k: -roughness(self.numbers[k]))
                     self.drafts[rough].role = f"{prefix}gyro_raw.{axis}"
-                    self.drafts[rough].doubt(0.7, f"rougher than “{self.drafts[smooth].column.name}”")
+                    self.drafts[rough].doubt(0.7, f"noisier than “{self.drafts[smooth].column.name}”")
                 elif len(same) == 3 and not any(draft.role == f"{prefix}setpoint.{axis}" for draft in self.drafts.values()):
                     self._three_rates(sorted(same, key=lambda k: (states[k] != "raw", -roughness(self.numbers[k]))), prefix, axis)
 
@@ -153,7 +153,7 @@ class _Table(Study):
             ranked = sorted(ranked, key=lambda k: k == max(still, key=still.__getitem__))
         for k, family in zip(ranked, ("gyro_raw", "gyro", "wanted"), strict=True):
             self.drafts[k].role = f"{prefix}{'setpoint' if family == 'wanted' else family}.{axis}"
-            self.drafts[k].doubt(0.6, "told from its two fellows by how rough it is")
+            self.drafts[k].doubt(0.6, "separated from the other two by its noise")
 
     def _scales(self) -> None:
         """Scales of what states no unit: from the preamble, then from the range of a whole family."""
@@ -192,7 +192,7 @@ class _Table(Study):
                 self.drafts[k].take(scale)
         elif accel:
             for k in accel:
-                self.drafts[k].doubt(0.4, "one axis alone does not show its scale")
+                self.drafts[k].doubt(0.4, "one axis alone cannot show its scale")
 
     def _own_scale(self, members: list[int], families: tuple[str, ...]) -> scales.Scale | None:
         """A scale before the table that is called by the columns' own word, as “spin lsb” beside “spinRaw”."""
@@ -248,7 +248,7 @@ class _Table(Study):
                     self._judge_follower(self.drafts[k], self.drafts[setpoints[axis]] if axis in setpoints else None, slope)
                     if axis in good and good[axis].correlation < -_ALIKE:
                         self.drafts[k].factor *= -1
-                        self.drafts[k].doubt(0.6, "mirrored against the set-point: sign turned")
+                        self.drafts[k].doubt(0.6, "mirrored compared with the set-point: sign reversed")
 
     def _judge_follower(self, gyro: Draft, setpoint: Draft | None, slope: float) -> None:
         if 0.7 < slope < 1.4:
@@ -292,7 +292,7 @@ class _Table(Study):
                 draft.confidence = max(draft.confidence, 0.75)
             if half.correlation < -_ALIKE:
                 draft.factor *= -1
-                draft.doubt(0.6, "mirrored against the gyro: sign turned")
+                draft.doubt(0.6, "mirrored compared with the gyro: sign reversed")
 
     def _terms(self) -> None:
         """Terms and command: their sum proves them; motors show the scale where none is stated."""

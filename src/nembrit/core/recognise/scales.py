@@ -52,7 +52,7 @@ def share_scale(values: FloatArray) -> Scale:
     if low > -60 and high <= 1060:
         return Scale(factor=1e-3, confidence=0.75, reason="runs from 0 to 1000")
     if low < -0.06 * max(high, 1.0):
-        return Scale(factor=1.0, confidence=0.1, reason=f"runs from {low:.4g}: a share of full power is never negative")
+        return Scale(factor=1.0, confidence=0.1, reason=f"runs from {low:.4g}: power is never negative")
     top = float(np.nanmax(values))
     if top in _FULL_RANGES and np.sum(values == top) >= _LEAST_AT_TOP:
         return Scale(factor=1 / top, confidence=0.65, reason=f"stays at {top:.0f} at full throttle")
@@ -143,7 +143,7 @@ def place_scale(values: FloatArray, most_deg: float) -> Scale:
         return Scale(factor=1.0, confidence=0.9, reason="degrees")
     if most <= most_deg * 1e7:
         return Scale(factor=1e-7, confidence=0.85, reason="ten-millionths of a degree")
-    return Scale(factor=1.0, confidence=0.1, reason="no place on earth")
+    return Scale(factor=1.0, confidence=0.1, reason="not a valid position")
 
 
 def speed_scale(values: FloatArray) -> Scale:

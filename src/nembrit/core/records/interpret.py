@@ -39,7 +39,7 @@ def interpret(raw: RawLog, mapping: Mapping) -> FlightLog:
         streams.append((Stream(t_s=t_s[kept], channels=channels, table=index), t_s[kept]))
         is_own |= meaning.clock.column is not None and table.columns[meaning.clock.column].name == "time"
     if not streams:
-        raise LogReadError("no table in this file has two rows whose times rise")
+        raise LogReadError("no table in this file has rising times")
     begin_s = 0.0 if is_own else min(float(t_s[0]) for _, t_s in streams)
     shifted = tuple(
         Stream(t_s=np.round(stream.t_s - begin_s, 9) if begin_s else stream.t_s, channels=stream.channels, table=stream.table)
@@ -95,7 +95,7 @@ def straightened(table: RawTable, meaning: TableMapping) -> tuple[FloatArray, Bo
     """
     clock = meaning.clock
     if not clock.is_known:
-        raise ClockUnknown(clock.reason or "at what rate was this written?")
+        raise ClockUnknown(clock.reason or "at what rate was this logged?")
     if clock.rate_hz is not None and clock.column is None:
         return np.arange(table.n_rows) / clock.rate_hz, np.ones(table.n_rows, dtype=bool), []
     ticks = table.columns[clock.column or 0].numbers()
@@ -130,7 +130,7 @@ def _unwrapped(ticks: FloatArray, notes: list[QualityNote]) -> FloatArray:
     )
     if wrap is None:
         return ticks
-    notes.append(_note("clock_wrap", f"the clock ran over {back.size} time{'s' if back.size > 1 else ''}; put right", "info"))
+    notes.append(_note("clock_wrap", f"the clock overflowed {back.size} time{'s' if back.size > 1 else ''}; corrected", "info"))
     turns = np.concatenate(([0.0], np.cumsum(steps < 0)))
     return np.asarray(ticks + turns * wrap)
 
@@ -151,7 +151,7 @@ def _risen(
         tail = index > firsts[-1]
         spread[tail] = ticks[firsts[-1]] + (index[tail] - firsts[-1]) * last_step
         notes.append(
-            _note("clock_coarse", "the clock ticks more slowly than rows come; times are spread evenly between ticks", "info")
+            _note("clock_coarse", "the clock ticks more slowly than the rows; times are spread evenly between ticks", "info")
         )
         return spread, rows
     back = np.flatnonzero(steps < 0)
@@ -165,7 +165,8 @@ def _risen(
             jump[at + 1 :] += ticks[at] - ticks[at + 1] + 1.0 / unit_s
         ticks = ticks + jump
         detail = (
-            f"the clock started again {restarts.size} time{'s' if restarts.size > 1 else ''}; each goes on after a gap of 1 s"
+            f"the clock started again {restarts.size} time{'s' if restarts.size > 1 else ''}; each part continues "
+            f"after a gap of 1 s"
         )
         notes.append(_note("clock_restart", detail))
     before = np.concatenate(([-np.inf], np.maximum.accumulate(ticks)[:-1]))
@@ -174,9 +175,9 @@ def _risen(
         n_same = int(np.count_nonzero(ticks == before))
         n_back = int(np.count_nonzero(ticks < before))
         if n_same:
-            notes.append(_note("time_repeated", f"{n_same} rows repeat the time before and are left out"))
+            notes.append(_note("time_repeated", f"{n_same} rows repeat the previous time and are left out"))
         if n_back:
-            notes.append(_note("time_backward", f"{n_back} rows run back in time and are left out"))
+            notes.append(_note("time_backward", f"{n_back} rows go back in time and are left out"))
     return ticks[rising], rows[rising]
 
 

@@ -75,7 +75,7 @@ def mapping_from_json(document: dict[str, Any]) -> Mapping:
             for table in document["tables"]
         )
     except (KeyError, TypeError) as error:
-        raise InputError(f"this is no import profile: {error}") from None
+        raise InputError(f"this is not an import profile: {error}") from None
     modes = {str(number): str(name) for number, name in dict(document.get("modes") or {}).items()}
     return Mapping(tables=tables, notes=tuple(document.get("notes", ())), modes=modes)
 
@@ -88,9 +88,11 @@ def check_mapping(mapping: Mapping) -> None:
             if use.role is None:
                 continue
             if quantity_of(use.role) is None:
-                raise InputError(f"“{use.role}” is not a role Nembrit knows")
+                raise InputError(f"“{use.role}” is not a known meaning")
             if use.role in taken:
-                raise InputError(f"{use.role} is given to “{taken[use.role]}” and to “{use.name}”; each role goes to one column")
+                raise InputError(
+                    f"{use.role} is given to “{taken[use.role]}” and to “{use.name}”; each meaning belongs to one column"
+                )
             taken[use.role] = use.name
             if use.factor == 0 or not abs(use.factor) < 1e12:
                 raise InputError(f"the scale of “{use.name}” must be a number other than 0, got {use.factor:g}")

@@ -103,7 +103,7 @@ def _use(name: str, told: dict[str, Any]) -> ColumnUse:
     if role is None:
         return ColumnUse(name=name, reason="by the meanings given: none")
     if not isinstance(role, str) or quantity_of(role) is None:
-        raise MeaningsError(f"“{role}”, given for “{name}”, is not a role Nembrit knows")
+        raise MeaningsError(f"“{role}”, given for “{name}”, is not a known meaning")
     factor, offset = 1.0, 0.0
     centre, throw = (_number(told[key], f"{key} of “{name}”") if key in told else None for key in ("centre_us", "throw_us"))
     if centre is not None or throw is not None:

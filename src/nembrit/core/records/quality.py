@@ -27,7 +27,7 @@ def quality_notes(log: FlightLog) -> tuple[QualityNote, ...]:
         moves = any(channel.role and channel.role.removeprefix("b/").startswith(_FAST_ROLES) for channel in stream.channels)
         notes += [note for note in clock_notes(clock) if moves or note.code == "gap"]
         if moves and clock.jitter_ratio > _JITTER_RATIO:
-            detail = f"times between samples vary by {clock.jitter_ratio:.0%}: a recorder under load, or rows left out"
+            detail = f"times between samples vary by {clock.jitter_ratio:.0%}: an overloaded recorder, or missing rows"
             notes.append(QualityNote(code="jitter", severity="warning", detail=detail))
         measured = [channel for channel in stream.channels if channel.labels is None]
         for found in together(partial(_channel_notes, stream=stream, rate_hz=clock.sample_rate_hz), measured):
@@ -55,10 +55,10 @@ def _channel_notes(channel: Channel, stream: Stream, rate_hz: float) -> list[Qua
         return notes
     family = channel.role.removeprefix("b/").split(".")[0]
     if channel.role.removeprefix("b/").startswith(_SHARE_ROLES) and max(abs(low), abs(high)) > 2.5:
-        detail = f"reaches {max(abs(low), abs(high)):g}, though 1 is the full range: wrong scale?"
+        detail = f"reaches {max(abs(low), abs(high)):g}, although 1 is the full range: wrong scale?"
         notes.append(_note("scale", channel, detail, "fault"))
     if family in ("gyro", "gyro_raw") and max(abs(low), abs(high)) > 4500:
-        detail = f"reaches {max(abs(low), abs(high)):.0f} deg/s, faster than craft turn: wrong scale?"
+        detail = f"reaches {max(abs(low), abs(high)):.0f} deg/s, faster than any craft turns: wrong scale?"
         notes.append(_note("scale", channel, detail, "fault"))
     if family in _MOVING_ROLES:
         notes += _stuck(channel, stream, rate_hz)
@@ -78,7 +78,7 @@ def _stuck(channel: Channel, stream: Stream, rate_hz: float) -> list[QualityNote
         return []
     total_s = sum(b - a for a, b in long) / rate_hz
     first_s, last_s = float(stream.t_s[long[0][0]]), float(stream.t_s[min(long[0][1], stream.n_samples - 1)])
-    detail = f"stands still for {total_s:.2g} s in all, first at {first_s:.2f} s: samples lost or sensor stuck"
+    detail = f"stands still for {total_s:.2g} s in total, first at {first_s:.2f} s: lost samples or a stuck sensor"
     return [QualityNote(code="stuck", severity="warning", column=channel.name, detail=detail, start_s=first_s, end_s=last_s)]
 
 
@@ -116,7 +116,9 @@ def _coarse(channel: Channel, family: str) -> list[QualityNote]:
     step = float(np.gcd.reduce(steps)) / channel.divisor * abs(channel.factor)
     spread = float(np.std(np.diff(replace(channel, samples=excerpted).values())))
     if step > 2.5 * spread:
-        return [_note("coarse", channel, f"recorded in steps of {step:.3g} {channel.unit}: fine noise cannot be seen", "warning")]
+        return [
+            _note("coarse", channel, f"recorded in steps of {step:.3g} {channel.unit}: fine noise cannot be measured", "warning")
+        ]
     return []
 
 
@@ -136,7 +138,7 @@ def _axis_notes(stream: Stream, rate_hz: float) -> list[QualityNote]:
         if own is None:
             continue
         if own.correlation < -0.6:
-            notes.append(_note("mirrored", gyro, f"turns against its set-point: {axis} is mirrored", "fault"))
+            notes.append(_note("mirrored", gyro, f"moves against its set-point: {axis} is mirrored", "fault"))
         rival = max((other for other in pairs if other != axis), key=lambda other: abs(pairs[other].correlation), default=None)
         if rival and abs(pairs[rival].correlation) > 0.7 and abs(own.correlation) < 0.4:
             notes.append(_note("swapped", gyro, f"follows the set-point of {rival}, not of {axis}: axes swapped?", "fault"))

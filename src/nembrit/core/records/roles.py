@@ -113,9 +113,38 @@ def spoken(role: str) -> str:
     name = _SPOKEN.get(family, family.replace("_", " "))
     if family == "motor_rpm":
         name = f"speed of motor {part}"
+    elif family == "gain":
+        axis, _, term = part.partition(".")
+        name = f"{term.upper()} gain, {axis}"
     elif part:
         name += f" {part}" if part.isdigit() else f", {part}"
     return f"{name}, second board" if role.startswith("b/") else name
+
+
+def _inverted() -> dict[str, str]:
+    """Every role that has words, and its like on a second board and as a gain, by its words."""
+    own = [role for _, roles in ROLE_CHOICES for role in roles if not role.startswith("b/")]
+    gains = [f"gain.{axis}.{term}" for axis in _AXES for term in "pidf"]
+    return {spoken(role).lower(): role for role in (*own, *(f"b/{role}" for role in own), *gains)}
+
+
+_OF_SPOKEN = _inverted()
+_NUMBERED = re.compile(r"(speed of motor|motor|servo) ([1-9][0-9]?)")
+
+
+def role_of(text: str) -> str:
+    """The role that people's words name; what names none comes back as it is.
+
+    >>> role_of("Raw gyro, roll"), role_of("speed of motor 12"), role_of("gyro.yaw"), role_of("left wheel")
+    ('gyro_raw.roll', 'motor_rpm.12', 'gyro.yaw', 'left wheel')
+    >>> [role for role in _OF_SPOKEN.values() if role_of(spoken(role)) != role]
+    []
+    """
+    words = " ".join(text.split()).lower()
+    if (numbered := _NUMBERED.fullmatch(words)) is not None:
+        family = {"speed of motor": "motor_rpm"}.get(numbered[1], numbered[1])
+        return f"{family}.{numbered[2]}"
+    return _OF_SPOKEN.get(words, text.strip())
 
 
 def unit_of(role: str) -> str:
@@ -154,7 +183,7 @@ def column_meaning(header: str) -> ColumnMeaning:
     quantity = "time" if name == "time" else quantity_of(name)
     if quantity is None:
         raise InputError(
-            f"“{name[:60]}” is not a role Nembrit knows; expected one such as “gyro_raw.roll [deg/s]” "
+            f"“{name[:60]}” is not a known meaning; expected one such as “gyro_raw.roll [deg/s]” "
             "(start the name with “other.” to keep a column without a meaning)"
         )
     units = QUANTITIES[quantity]

@@ -46,7 +46,7 @@ def clock_of(t_s: FloatArray) -> Clock:
         raise InputError("time must rise from sample to sample")
     median_s = float(np.median(steps_s))
     if not _LEAST_STEP_S <= median_s <= _MOST_STEP_S:
-        raise InputError(f"samples {median_s:.3g} s apart are no log’s: a clock in another unit is taken for seconds")
+        raise InputError(f"samples {median_s:.3g} s apart: the clock is probably in another unit than seconds")
     is_gap = steps_s > _GAP_PERIODS * median_s
     regular_s = steps_s[~is_gap]
     # lost rows count as the periods they took: left out, they would take the longer ones of an uneven clock with them
@@ -118,7 +118,7 @@ def uniform(stream: Stream, *, roles: tuple[str, ...] | None = None) -> Recordin
     index = _grid_index(stream.t_s, clock)
     n_grid = int(index[-1]) + 1
     if n_grid > _MAX_GRID_SAMPLES or n_grid > 50 * stream.n_samples + 1000:
-        raise InputError("the log is nearly all gap: split it into its flights first")
+        raise InputError("the log is mostly gaps: split it into its flights first")
     wanted = [channel for channel in stream.channels if channel.role and (roles is None or channel.role in roles)]
     channels, labels = {}, {}
     for channel in wanted:

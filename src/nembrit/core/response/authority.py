@@ -121,7 +121,7 @@ def motors_limited_share(recording: Recording, inside: BoolArray) -> float | Non
 
 
 def lost_share(recording: Recording, usable: BoolArray) -> float | None:
-    """Share of the flying at middle throttle without authority and with a motor at its limit within 0.3 s.
+    """Share of the flying at middle throttle at the motor limits and with a motor at its limit within 0.3 s.
 
     None without throttle or motors. The motors must be seen at their limits: a mixer that is not the craft's own
     makes authority look lost everywhere.

@@ -42,8 +42,9 @@ class Fit:
         sure = (errors[0] < _MOST_LOG_ERROR) & (errors[2] < _MOST_LOG_ERROR)
         if sure.sum() < _LEAST_FREQUENCIES:
             raise NotEnoughData(
-                f"the sticks moved too little or too slowly on {self.axis} to tell the craft from the air: fly the half-minute "
-                "card, or weave about with quick sticks for fifteen seconds"
+                f"the sticks moved too little or too slowly on {self.axis} to separate the craft from the air: fly "
+                f"the half-minute "
+                "card, or weave with quick stick movements for fifteen seconds"
             )
         return sure, *(error[sure] for error in errors)  # type: ignore[return-value]  # three of them
 

@@ -29,8 +29,9 @@ _PLENTY_S = 18.0  # with less flying the floors grow in proportion
 # floors grow so (our own trials): what unlogged motors gave is not seen; a controller that changes leaves one route of two
 _UNSEEN_MOTORS, _ONE_ROUTE = 2.0, 2.0
 _DISAGREE = (
-    "two ways to the phase margin differ by {:.0f}°: the motors reached their limits unseen, or gains and filters are not those "
-    "that flew; take the margins as rough"
+    "two methods for the phase margin differ by {:.0f}°: the motors reached their limits unseen, or gains and filters "
+    "are not those "
+    "that flew; the margins are uncertain"
 )
 _OFTEN_LIMITED = 0.15  # of the samples, with a motor at either end (our own, no source)
 
@@ -111,11 +112,11 @@ def axis_loop(
     held = usable & level_mask(recording, 0 if mixer is None else mixer.shape[0])
     if held.sum() < _LEAST_HELD_S * recording.sample_rate_hz:
         held = usable
-        notes.append("large commands moved the motors’ common level most of the time: gain and margins are those of hard flying")
+        notes.append("large throttle commands most of the time: gain and margins are those of hard flying")
     limited = motors_limited_share(recording, held)
     if limited is not None and limited > _OFTEN_LIMITED:
         notes.append(
-            f"motors reached their limits in {limited:.0%} of this flying (noise, or hard moves): margins and following are "
+            f"motors reached their limits in {limited:.0%} of this flying (noise, or hard moves): margins and tracking are "
             "those of the saturated loop"
         )
     responses = loop_responses(
@@ -144,7 +145,7 @@ def _command(recording: Recording, axis: str, mixer: FloatArray | None, notes: l
         raise NotEnoughData(
             f"margins need the motors’ commands or the control terms of {axis}: log P, I, D and the motors, then fly again"
         )
-    notes.append("no motor commands of this craft: what was asked is taken for what was given, so lost authority is not seen")
+    notes.append("no motor commands in the log: commands are taken as delivered, so lost authority is not seen")
     return asked, "terms"
 
 
@@ -153,9 +154,7 @@ def _curves(
 ) -> Callable[[FloatArray], ControllerCurves]:
     logged = controller_from_terms(recording, axis, usable, controller)
     if logged is None and controller is None:
-        raise NotEnoughData(
-            f"the gains of {axis} are not known: log the control terms, or give the scales of the configuration for margins"
-        )
+        raise NotEnoughData(f"the gains of {axis} are unknown: log the control terms, or give the scales of the settings")
 
     def at(frequency_hz: FloatArray) -> ControllerCurves:
         if logged is not None:

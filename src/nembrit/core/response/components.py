@@ -120,42 +120,42 @@ COMPONENTS: dict[str, Component] = {
     for one in (
         Component(
             key="hover_wobble", label="hover wobble", kinds=("hover",), axes=AXES, unit="deg/s", score=_rms_within(_HOVER_HZ),
-            looks_for="a slow swing or drift in hover", points_at="I too low, or the centre of gravity", notable=6.0,
+            looks_for="a slow wobble or drift in hover", points_at="I too low, or the centre of gravity", notable=6.0,
         ),
         Component(
             key="bounce_back", label="bounce-back after hard stops", kinds=("snap_stop",), axes=AXES, unit="deg/s",
-            score=_bounce_back, looks_for="a swing back when a fast rate stops",
+            score=_bounce_back, looks_for="an overshoot back when a fast rotation stops",
             points_at="P too low, D a little low, or I winding up",
-            points_at_near="D a little low, or I winding up; not P too low, since the margin is small",
+            points_at_near="D a little low, or I winding up; P is not too low, because the margin is small",
             scatter_ratio=0.07, notable=60.0,
         ),
         Component(
             key="punch_hold", label="attitude hold in punches", kinds=("punch",), axes=AXES[:2], unit="deg",
-            score=attitude_hold_deg, looks_for="nose or arm that dips or rises as throttle jumps",
+            score=attitude_hold_deg, looks_for="nose or arm dips or rises when the throttle jumps",
             points_at="I too low on that axis", scatter_ratio=0.25, notable=5.0,
         ),
         Component(
             key="chop_hold", label="attitude hold in chops", kinds=("chop",), axes=AXES[:2], unit="deg",
-            score=attitude_hold_deg, looks_for="nose or arm that dips or rises as throttle is cut",
+            score=attitude_hold_deg, looks_for="nose or arm dips or rises when the throttle is cut",
             points_at="I too low on that axis", scatter_ratio=0.25, notable=5.0,
         ),
         Component(
-            key="wash", label="wash shaking", kinds=("wash_descent",), axes=AXES, unit="deg/s", score=_wash,
-            looks_for="wobble while sinking through the own wash", points_at="I too high, D too low, or delay",
+            key="wash", label="prop-wash shaking", kinds=("wash_descent",), axes=AXES, unit="deg/s", score=_wash,
+            looks_for="wobble while descending through prop wash", points_at="I too high, D too low, or delay",
             scatter_ratio=0.08, notable=25.0,
         ),
         Component(
             key="yaw_shortfall", label="yaw in turns", kinds=("turn",), axes=("yaw",), unit="%", score=yaw_shortfall_ratio,
-            looks_for="sloppy turns that slide past", points_at="yaw P too low, or authority that is used up", notable=0.12,
+            looks_for="sloppy turns that slide wide", points_at="yaw P too low, or no yaw authority left", notable=0.12,
         ),
         Component(
             key="float_shimmy", label="shimmy at zero throttle", kinds=("zero_throttle",), axes=AXES[:2], unit="deg/s",
-            score=_rms_within(_FLOAT_HZ), looks_for="shimmy as throttle comes back", points_at="idle too low, or gusts",
+            score=_rms_within(_FLOAT_HZ), looks_for="shimmy when the throttle comes back", points_at="idle too low, or gusts",
             notable=20.0,
         ),
         Component(
             key="full_throttle", label="shake at full throttle", kinds=("full_throttle", "punch"), axes=AXES, unit="deg/s",
-            score=_rms_within(_FULL_HZ), looks_for="a swing that is heard at full throttle",
+            score=_rms_within(_FULL_HZ), looks_for="an oscillation that can be heard at full throttle",
             points_at="P or D too high at high throttle", notable=40.0,
         ),
     )

@@ -137,7 +137,7 @@ def _scaled(gain: Estimate, value: float) -> Estimate:
 def _notes(axis: str, d: DCurve | None, p: Smoothed | None) -> tuple[str, ...]:
     found = []
     if d is not None and d.calm is not None:
-        found.append(f"D of {axis} grows in quick moves: the margins are those of calm flying")
+        found.append(f"D of {axis} grows in quick movements: the margins are those of calm flying")
     # F is left out: a log slower than the loop misses what single steps of the stick make of it
     left = {"P": p.unexplained_ratio if p else 0.0}
     if d is not None and d.calm is None:
@@ -146,8 +146,9 @@ def _notes(axis: str, d: DCurve | None, p: Smoothed | None) -> tuple[str, ...]:
     if unknown:
         share = max(left[term] for term in unknown)
         found.append(
-            f"the controller does something this model does not know: {' and '.join(unknown)} of {axis} "
-            f"{'follows' if len(unknown) == 1 else 'follow'} neither stick nor gyro for up to {share:.0%}; the margins are rough"
+            f"the controller does something that this model does not include: {' and '.join(unknown)} of {axis} "
+            f"{'follows' if len(unknown) == 1 else 'follow'} neither stick nor gyro for up to {share:.0%}; the "
+            f"margins are uncertain"
         )
     return tuple(found)
 

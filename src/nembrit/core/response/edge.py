@@ -1,4 +1,4 @@
-"""How near the edge each axis flies, in zones."""
+"""The stability margin of each axis, in zones."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -10,9 +10,9 @@ from nembrit.core.response.estimate import Estimate
 SWINGS_PEAK, NEAR_PEAK, SOUND_PEAK, CALM_PEAK = 3.0, 2.0, 1.6, 1.2
 # share of the room between a loop that answers nothing and one that swings by itself
 ZONES = (
-    ("swings soon", 0.0, 1 / SWINGS_PEAK), ("too near", 1 / SWINGS_PEAK, 1 / NEAR_PEAK),
-    ("lively", 1 / NEAR_PEAK, 1 / SOUND_PEAK), ("sound", 1 / SOUND_PEAK, 1 / CALM_PEAK),
-    ("calm", 1 / CALM_PEAK, 1.0),
+    ("close to oscillation", 0.0, 1 / SWINGS_PEAK), ("low margin", 1 / SWINGS_PEAK, 1 / NEAR_PEAK),
+    ("under-damped", 1 / NEAR_PEAK, 1 / SOUND_PEAK), ("good", 1 / SOUND_PEAK, 1 / CALM_PEAK),
+    ("conservative", 1 / CALM_PEAK, 1.0),
 )  # fmt: skip
 
 
@@ -41,13 +41,13 @@ class Room:
     def told_zone(self) -> str:
         """The zone, or those at both ends of a rough number's interval."""
         first, last = zone_of(self.low), zone_of(self.high)
-        return f"anything from {first} to {last}" if self.is_rough and first != last else self.zone
+        return f"{first} to {last}" if self.is_rough and first != last else self.zone
 
 
 def zone_of(room: float) -> str:
     """
     >>> zone_of(0.4), zone_of(1 / 1.5)
-    ('too near', 'sound')
+    ('low margin', 'good')
     """
     return next(name for name, start, end in ZONES if start <= room <= end)
 
@@ -76,16 +76,16 @@ def surely_beyond(own: Estimate, limit: float) -> bool:
 def headline(rooms: Sequence[Room], *, is_whole: bool) -> str:
     """What the flight says of the edge, in a sentence; `is_whole`: every axis that followed could be told."""
     if not rooms:
-        return "This flight cannot tell how near the edge it flies"
+        return "Stability margin unknown: no axis could be measured in this flight"
     nearest = min(rooms, key=lambda one: one.value)
     name = nearest.axis.capitalize()
     if nearest.is_open:
-        return f"This flight leaves open how near the edge {nearest.axis} flies: {nearest.told_zone}"
+        return f"{name}’s stability margin is uncertain: {nearest.told_zone}"
     if nearest.value < 1 / NEAR_PEAK:
-        return f"{name} flies too near the edge: it would swing at {nearest.swing_hz:.0f} Hz"
+        return f"{name} is close to oscillation, at {nearest.swing_hz:.0f} Hz"
     if not is_whole:
-        return f"{name} is the nearest to the edge of those that could be told, {nearest.zone}"
+        return f"{name} has the lowest margin of the axes measured: {nearest.zone}"
     if nearest.value < 1 / SOUND_PEAK:
         may_be = nearest.low < 1 / NEAR_PEAK
-        return f"{name} is lively{' and may be' if may_be else '; no axis is'} too near the edge"
-    return f"Every axis keeps well away from the edge; {nearest.axis} is the nearest"
+        return f"{name} is under-damped{', and its margin may be too low' if may_be else '; every margin is within its limit'}"
+    return f"Every axis has a good stability margin; {nearest.axis}’s is the lowest"

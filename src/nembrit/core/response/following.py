@@ -32,7 +32,7 @@ def step_frequencies() -> FloatArray:
 
 
 def step_of(closed: ComplexArray) -> tuple[FloatArray, FloatArray]:
-    """Step response of a closed loop given on `step_frequencies`; times [s] and share of the step.
+    """Step response of a closed loop given on `step_frequencies`; times [s] and response to a unit step.
 
     By the inverse transform of the impulse response, its running sum belonging half a sample later.
     """

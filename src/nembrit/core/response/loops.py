@@ -19,8 +19,8 @@ from nembrit.core.types import AXES, BoolArray, FloatArray
 _PLENTY, _SLOW_HZ = 400_000, 1000.0  # samples from which a flight is slowed, and to what rate at most
 _ROLES = ("setpoint.", "gyro.", "gyro_raw.", "term_", "command.", "motor.", "stick.", "throttle")
 _SELF_FLOWN = (
-    "{axis}: the set-point moves without the stick: a levelling or position-holding mode flew. The answer to the stick still "
-    "holds, margins do not: fly the card in rate mode"
+    "{axis}: the set-point moves without the stick, as in a levelling or position-holding mode. The step response is valid, "
+    "margins are not: fly the card in rate mode"
 )
 
 

@@ -162,7 +162,7 @@ def _fed_by(
         if abs(at) > 0:
             lags[term] = float(-np.degrees(np.angle(at / of_error)))
     if abs(skew) > _ONE_SIDED:
-        return "mechanical", "it is one-sided: knocks rather than a swing", lags
+        return "mechanical", "it is one-sided: knocks, not an oscillation", lags
     if not sizes or max(sizes.values()) <= 0:
         return "unknown", "the control terms are not logged", lags
     first = max(sizes, key=sizes.__getitem__)

@@ -1,4 +1,4 @@
-"""Small and large stick movements apart: a loop that answers them differently meets a limit, or is not linear."""
+"""Small and large stick movements: a loop that answers them differently meets a limit, or is not linear."""
 
 from dataclasses import dataclass
 

@@ -26,7 +26,7 @@ class StepResponse:
     """How an axis follows a unit step of its set-point; intervals are 95 %."""
 
     t_s: FloatArray  # (n_taps,)
-    response: FloatArray  # (n_taps,) share of the step
+    response: FloatArray  # (n_taps,) response to a unit step
     low: FloatArray  # pointwise interval
     high: FloatArray
     overshoot_ratio: float
@@ -45,7 +45,7 @@ class UncertainStep(NotEnoughData):
         self.least_overshoot_ratio = max(0.0, overshoot_ratio - error_ratio)
         super().__init__(
             f"the step response is too uncertain (overshoot {100 * overshoot_ratio:.0f} ± {100 * error_ratio:.0f} percentage "
-            "points): fly longer, with lively sticks on this axis and less wind"
+            "points): fly longer, with quick stick movements on this axis and less wind"
         )
 
 
@@ -91,13 +91,13 @@ def step_response(setpoint_dps: FloatArray, gyro_dps: FloatArray, usable: BoolAr
     if usable_s < _LEAST_USABLE_S:
         raise NotEnoughData(
             f"only {usable_s:.1f} s of flying with authority and moderate throttle; fly at least {_LEAST_USABLE_S:g} s "
-            "of lively stick movement on this axis at middle throttle"
+            "of quick stick movements on this axis at middle throttle"
         )
     movement_dps = float(np.std(r[keep]))
     if movement_dps < _LEAST_SETPOINT_DPS:
         raise NotEnoughData(
             f"not enough stick movement (set-point moves by {movement_dps:.0f} deg/s RMS, {_LEAST_SETPOINT_DPS:g} needed): "
-            "fly the half-minute card, or weave about with lively sticks on this axis for ten seconds"
+            "fly the half-minute card, or weave with quick stick movements on this axis for ten seconds"
         )
     problem = whitened_problem(r, y, keep, slowed.n_taps)
     alpha, scale = problem.best_prior(refine=True)

@@ -48,7 +48,7 @@ class Tracking:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Authority:
-    """What the motors had left; shares of the flying at middle throttle unless said otherwise."""
+    """Motor headroom; shares of the flying at middle throttle unless said otherwise."""
 
     lost_share: float | None
     at_top_share: float | None  # a motor at full command
@@ -137,7 +137,7 @@ def _coupling(recording: Recording, axis: str, usable: BoolArray) -> dict[str, C
 
 
 def authority(recording: Recording, usable: BoolArray | None, spans: Sequence[Span]) -> Authority | None:
-    """What the motors had left in hover and punches, and how often they were at their ends; None without motors."""
+    """Motor headroom in hover and punches, and how often they were at their ends; None without motors."""
     roles = [role for n in range(1, 13) if recording.has(role := f"motor.{n}")]
     if len(roles) < 3:
         return None

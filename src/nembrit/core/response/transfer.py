@@ -83,7 +83,7 @@ def cross_response(
     if starts.size < _LEAST_SEGMENTS:
         raise NotEnoughData(
             f"a frequency response needs at least {_LEAST_SEGMENTS} stretches of {segment_s:g} s with authority, this flight has "
-            f"{starts.size}: fly some calm, lively weaving at middle throttle"
+            f"{starts.size}: weave at middle throttle, calmly but quickly"
         )
     window = scipy.signal.get_window("hann", n) if window is None else window
     sxx, syy, sxy = np.zeros(n // 2 + 1), np.zeros(n // 2 + 1), np.zeros(n // 2 + 1, complex)

@@ -39,8 +39,8 @@ WING_KINDS = (
 
 
 _ALWAYS = ("people, animals or other craft come near: land", "a cell below its landing voltage: land")
-STOP_RULES = ("buzzing, shaking or a climb by itself: land at once and touch the motors with care", *_ALWAYS)
-WING_STOP_RULES = ("flutter, a rough motor or a control that does not answer: throttle back and land", *_ALWAYS)
+STOP_RULES = ("buzzing, shaking or an uncommanded climb: land at once and touch the motors with care", *_ALWAYS)
+WING_STOP_RULES = ("flutter, an uneven motor or a control that does not respond: throttle back and land", *_ALWAYS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -28,11 +28,11 @@ CARDS: tuple[Card, ...] = (
     Card(
         key="first_hover",
         name="First hover",
-        purpose="Is it safe to go on? Low and close, in rate mode.",
+        purpose="Is it safe to continue? Fly low and close, in rate mode.",
         manoeuvres=(
             _TAKE_OFF,
             _step(
-                "hover", 8.0, "Hold still at two metres.", watch="slow wobble", listen="for a rough tone", tells="I and balance"
+                "hover", 8.0, "Hold still at two metres.", watch="slow wobble", listen="for an uneven tone", tells="I and balance"
             ),
             _step(
                 "cruise",
@@ -50,8 +50,8 @@ CARDS: tuple[Card, ...] = (
         purpose="Enough stick movement on every axis to measure response and noise in one short flight.",
         manoeuvres=(
             _TAKE_OFF,
-            _step("hover", 4.0, "Hold still.", watch="drift", listen="for a rough tone", tells="noise without stick movement"),
-            _step("cruise", 5.0, "Weave about with lively sticks.", size=0.4, watch="lag", tells="response of every axis"),
+            _step("hover", 4.0, "Hold still.", watch="drift", listen="for an uneven tone", tells="noise without stick movement"),
+            _step("cruise", 5.0, "Weave with quick stick movements.", size=0.4, watch="lag", tells="response of every axis"),
             _step(
                 "snap_stop",
                 2.5,
@@ -80,18 +80,18 @@ CARDS: tuple[Card, ...] = (
                 listen="for a buzz",
                 tells="I",
             ),
-            _step("wash_descent", 4.0, "Sink straight down through your own wash.", watch="wobble", tells="D, delay and I"),
-            _step("cruise", 2.5, "Fly home with lively sticks.", size=0.4),
+            _step("wash_descent", 4.0, "Descend straight down through the prop wash.", watch="wobble", tells="D, delay and I"),
+            _step("cruise", 2.5, "Fly home with quick stick movements.", size=0.4),
             _LAND,
         ),
     ),
     Card(
         key="noise_ramp",
         name="Throttle ramp",
-        purpose="Noise at every throttle: tells motors, frame and mount apart.",
+        purpose="Noise at every throttle: separates motors, frame and mount.",
         manoeuvres=(
             _TAKE_OFF,
-            _step("hover", 6.0, "Hold still.", listen="for a rough tone"),
+            _step("hover", 6.0, "Hold still.", listen="for an uneven tone"),
             _step(
                 "sweep",
                 12.0,
@@ -108,10 +108,10 @@ CARDS: tuple[Card, ...] = (
     Card(
         key="full",
         name="Full card",
-        purpose="All components of a test flight, in one minute and a bit.",
+        purpose="A complete test flight in a little over a minute.",
         manoeuvres=(
             _TAKE_OFF,
-            _step("hover", 8.0, "Hold still.", watch="slow swing", tells="I and balance"),
+            _step("hover", 8.0, "Hold still.", watch="slow wobble", tells="I and balance"),
             *(
                 _step(
                     "doublet",
@@ -124,7 +124,7 @@ CARDS: tuple[Card, ...] = (
                 )
                 for axis in AXES
             ),
-            _step("cruise", 10.0, "Weave about with lively sticks.", size=0.45, watch="lag", tells="response of every axis"),
+            _step("cruise", 10.0, "Weave with quick stick movements.", size=0.45, watch="lag", tells="response of every axis"),
             *(
                 _step(
                     "snap_stop",
@@ -147,9 +147,9 @@ CARDS: tuple[Card, ...] = (
                 tells="I",
             ),
             _step("punch", 3.0, "The same, flying sideways.", size=0.95, watch="the arm", tells="I on the other axis"),
-            _step("wash_descent", 6.0, "Sink straight down through your own wash.", watch="wobble", tells="D, delay and I"),
-            _step("turn", 6.0, "Fast turns with yaw mixed in.", size=0.6, watch="sliding past the turn", tells="yaw P"),
-            _step("zero_throttle", 2.0, "Over the top at zero throttle.", watch="shimmy as power returns", tells="idle"),
+            _step("wash_descent", 6.0, "Descend straight down through the prop wash.", watch="wobble", tells="D, delay and I"),
+            _step("turn", 6.0, "Fast turns with yaw mixed in.", size=0.6, watch="sliding wide", tells="yaw P"),
+            _step("zero_throttle", 2.0, "Float over the top at zero throttle.", watch="shimmy when power returns", tells="idle"),
             _step(
                 "full_throttle",
                 3.0,
@@ -158,7 +158,7 @@ CARDS: tuple[Card, ...] = (
                 listen="for oscillation",
                 tells="P and D at high throttle",
             ),
-            _step("cruise", 5.0, "Fly home with lively sticks.", size=0.4),
+            _step("cruise", 5.0, "Fly home with quick stick movements.", size=0.4),
             _LAND,
         ),
     ),
@@ -167,15 +167,15 @@ CARDS: tuple[Card, ...] = (
 
 WING_CARDS: tuple[Card, ...] = (
     composed("fixed_wing", ["hands_off", "to_manual"], key="wing_trim", name="Trim flight",
-             purpose="Does it fly straight with the sticks let go, and what does the controller hide?"),
+             purpose="Does it fly straight hands off, and which trim does the controller hold?"),
     composed("fixed_wing", ["two_speeds"], key="wing_two_speeds", name="Two speeds",
-             purpose="Tells a yaw trim from a tilted horizon."),
+             purpose="Separates a yaw trim error from a tilted horizon."),
     composed("fixed_wing", ["legs", "box"], key="wing_tracks", name="Legs and box",
-             purpose="Does it weave, to which side, and what does the wind do?"),
+             purpose="Does it weave, which way is it pulled, and how strong is the wind?"),
     composed("fixed_wing", ["full_hold"], key="wing_gains", name="Full holds",
-             purpose="Feeds the automatic gains, and shows whether they have settled."),
+             purpose="Trains the automatic gains, and shows whether they have settled."),
     composed("fixed_wing", ["return_home"], key="wing_return", name="Return home",
-             purpose="Does it come home over what stands there, and stop where it should?"),
+             purpose="Does it clear the obstacles, come home and stop where it should?"),
 )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ _START = {
     ),
     "fixed_wing": (
         Manoeuvre(kind="launch", seconds=15.0, how="Launch into the wind, climb straight ahead, trim by feel.",
-                  watch="a pull to one side", listen="for a rough motor", tells="whether it is safe to go on",
+                  watch="a pull to one side", listen="for an uneven motor", tells="whether it is safe to continue",
                   height_m=(0.0, 50.0), space="two football pitches, nobody below"),
     ),
 }  # fmt: skip
@@ -44,7 +44,7 @@ def composed(kind: str, keys: Sequence[str], *, key: str, name: str, purpose: st
     ordered = sorted(found, key=lambda known: (known.step.skill, (known.step.height_m or (0.0, 0.0))[1]))
     steps = (*_START[kind], *(step for known in ordered for step in known.steps), _END[kind])
     if len(steps) > _MOST_STEPS or sum(step.seconds for step in steps) > _MOST_S:
-        raise InputError(f"a card has at most {_MOST_STEPS} steps and {_MOST_S / 60:.0f} minutes: make two of it")
+        raise InputError(f"a card has at most {_MOST_STEPS} steps and {_MOST_S / 60:.0f} minutes: split it into two cards")
     if not name.strip():
         raise InputError("a card needs a name")
     own = tuple(dict.fromkeys(step.stop for step in steps if step.stop))

@@ -81,7 +81,7 @@ def check_change(name: str, before: str, after: str) -> None:
         raise InputError(f"“{name}” is a number, {before} now; “{after[:40]}” is none")
     if old > 0 and not 0 <= new <= _MOST_STEP * old:
         raise InputError(
-            f"“{name}” is {before} now; {after[:40]} lies beyond sense: change it in steps, within 0 to {_MOST_STEP * old:g}"
+            f"“{name}” is {before} now; {after[:40]} is out of range: change it in steps, within 0 to {_MOST_STEP * old:g}"
         )
 
 

@@ -67,7 +67,7 @@ def controller_from_settings(settings: Sequence[Setting], names: NameMap) -> Con
     if missing:
         raise InputError(
             f"the controller is not complete: {missing[0]}{f' and {len(missing) - 1} more' if len(missing) > 1 else ''} "
-            "need a name and a scale in the name map"
+            "need a name and a scale on the page “Setting names”"
         )
     gains = {axis: AxisGains(**{term: values.get(f"gain.rate.{axis}.{term}") or 0.0 for term in "pidf"}) for axis in AXES}
     return _controller(values, gains)

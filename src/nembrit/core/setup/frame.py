@@ -55,7 +55,7 @@ def rearranged(motors: Sequence[Motor], numbers: Sequence[int], clockwise: Seque
         raise InputError(f"each motor from 1 to {len(motors)} sits at one place: got {', '.join(map(str, numbers))}")
     has_yaw = any(motor.yaw for motor in motors)
     if has_yaw and len(set(clockwise)) < 2:
-        raise InputError("all motors turn the same way: such a craft cannot hold its nose; look at the propellers again")
+        raise InputError("all motors turn the same way, so yaw cannot be controlled: check the propellers")
     found: dict[int, Motor] = {}
     for place, number, is_clockwise in zip(places, numbers, clockwise, strict=True):
         old = motors[place.number - 1]

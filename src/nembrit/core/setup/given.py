@@ -75,14 +75,14 @@ def _from_json(text: str) -> tuple[Setting, ...]:
     except RecursionError:
         raise InputError("this JSON is nested too deeply") from None
     except (ValueError, KeyError, TypeError) as error:
-        raise InputError(f"this JSON holds no settings as “{SCHEMA}” does: {error}") from None
+        raise InputError(f"this JSON has no settings as “{SCHEMA}” does: {error}") from None
     return found
 
 
 def _text(row: Mapping[str, Any], key: str) -> str:
     value = row[key]
     if isinstance(value, bool) or not isinstance(value, (str, int, float)):
-        raise TypeError(f"“{key}” should be a text or a number")
+        raise TypeError(f"“{key}” should be text or a number")
     return str(value)
 
 

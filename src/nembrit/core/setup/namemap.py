@@ -173,7 +173,7 @@ def check_sense(name: str, meaning: Meaning, value: float | None) -> None:
         )
     for pattern, most, unit in _MOST:
         if re.fullmatch(pattern, meaning.key) and not 0 <= found <= most:
-            raise InputError(f"“{name} = {value:g}” with the scale {meaning.scale:g} would be {found:g} {unit}: beyond sense")
+            raise InputError(f"“{name} = {value:g}” with the scale {meaning.scale:g} would be {found:g} {unit}: out of range")
 
 
 def _guess(words: list[str]) -> str | None:

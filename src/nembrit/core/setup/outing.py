@@ -38,9 +38,9 @@ def tap_from(document: Any) -> Tap:
         raise InputError("an entry should be an object")
     uid, kind, at_s, data = (document.get(key) for key in ("uid", "kind", "at_s", "data"))
     if not isinstance(uid, str) or not _UID.fullmatch(uid):
-        raise InputError("an entry has no mark of its own")
+        raise InputError("an entry has no identifier")
     if kind not in KINDS:
-        raise InputError(f"“{str(kind)[:20]}” is no kind of entry")
+        raise InputError(f"“{str(kind)[:20]}” is not a kind of entry")
     time_s = finite(at_s, low=0, high=_MOST_S)
     if time_s is None:
         raise InputError(f"its time is not within {_MOST_S / 3600:.0f} hours of the page’s opening")
@@ -50,7 +50,7 @@ def tap_from(document: Any) -> Tap:
 def _data(kind: str, data: dict[str, Any]) -> dict[str, Any]:
     if kind == "marker":
         if data.get("what") not in _ALL_MARKERS:
-            raise InputError(f"“{str(data.get('what'))[:20]}” is no marker")
+            raise InputError(f"“{str(data.get('what'))[:20]}” is not a marker")
         return {"what": data["what"]}
     if kind == "next":
         step = data.get("step")

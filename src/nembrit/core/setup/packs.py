@@ -54,7 +54,7 @@ def rest_state(pack_v: float, *, cells: int, chemistry: str) -> RestState:
         raise InputError(f"cells go from 1 to 14, got {cells}")
     cell_v = pack_v / cells
     if not 0 < cell_v <= kind.full_v + 0.1:
-        raise InputError(f"{pack_v:g} V are {cell_v:.2f} V a cell: no {kind.label} pack of {cells} cells has that")
+        raise InputError(f"{pack_v:g} V are {cell_v:.2f} V per cell: no {kind.label} pack of {cells} cells has that")
     if cell_v < kind.damaged_v:
         return RestState(
             cell_v=cell_v, word="below sense", may_fly=False, told="too low at rest: the maker’s instructions decide"
@@ -62,10 +62,10 @@ def rest_state(pack_v: float, *, cells: int, chemistry: str) -> RestState:
     if cell_v >= kind.full_v - 0.06:
         return RestState(cell_v=cell_v, word="full", may_fly=True, told="full")
     if cell_v >= kind.fresh_v:
-        return RestState(cell_v=cell_v, word="fresh", may_fly=True, told="fresh enough to compare")
+        return RestState(cell_v=cell_v, word="fresh", may_fly=True, told="full enough to compare")
     low, high = kind.storage_v
     if cell_v > high:
-        told = "part used: sag changes the response, so do not compare it with a fresh one"
+        told = "part used: sag changes the response, so do not compare it with a full pack"
         return RestState(cell_v=cell_v, word="part used", may_fly=True, told=told)
     if cell_v >= low:
         return RestState(cell_v=cell_v, word="storage", may_fly=False, told="at storage voltage: charge it before flying")
@@ -96,7 +96,7 @@ def endurance_s(capacity_mah: float, mean_current_a: float) -> float:
     240.0
     """
     if not 0 < capacity_mah < 1e6 or not 0 < mean_current_a < 1000:
-        raise InputError("capacity and current must be above 0 and within sense")
+        raise InputError("capacity and current must be above 0 and plausible")
     return USABLE_RATIO * capacity_mah * 3.6 / mean_current_a
 
 

@@ -78,7 +78,7 @@ def read_pasted(text: str) -> Pasted:
                 continue
             before, kept = first[name]
             same = "with the same value" if kept == value else f"with another value, “{kept}”"
-            why = f"“{name}” stands in line {before} already, {same}"
+            why = f"“{name}” is in line {before} already, {same}"
         doubts.append(Doubt(line=number, text=whole.strip()[:_MOST_TEXT], why=why))
     notes = sum(bool(_NOTE.search(line)) for line in lines)
     return Pasted(settings=tuple(settings), doubts=tuple(doubts), verb=verb.strip(), n_notes=notes)
@@ -156,7 +156,7 @@ def _doubt_about(pair: tuple[str, str] | None, line: str) -> str:
     if value.startswith("=") or value in ("-", "–", "—"):
         return f"“{name}” has no value: found “{value[:20]}”"
     if _NUMBERS.match(value) and not all(math.isfinite(float(one)) for one in re.split(r"[,;\s]+", value) if one):
-        return f"“{name}” has a number beyond sense: “{value[:20]}”"
+        return f"“{name}” has a number out of range: “{value[:20]}”"
     if max(map(len, pair)) > _MOST_TEXT:
         return f"names and values may have {_MOST_TEXT} characters at most"
     return ""

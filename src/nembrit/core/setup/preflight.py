@@ -13,17 +13,17 @@ class Check:
 
 
 _CHECKS = (
-    Check(key="packs", text="Packs full: craft, radio and ground station"),
-    Check(key="propellers", text="Propellers whole, tight, the right way round"),
-    Check(key="screws", text="Screws, straps, antenna and battery hold"),
-    Check(key="surfaces", text="Every surface moves the right way, centres where they should be", kinds=("fixed_wing",)),
-    Check(key="balance", text="Centre of gravity where it belongs", kinds=("fixed_wing",)),
-    Check(key="log", text="The recorder is on and has room"),
+    Check(key="packs", text="Packs full: craft, radio, ground station"),
+    Check(key="propellers", text="Propellers undamaged, tight, right way round"),
+    Check(key="screws", text="Screws, straps, antenna and battery secure"),
+    Check(key="surfaces", text="Every surface moves the right way and centres correctly", kinds=("fixed_wing",)),
+    Check(key="balance", text="Centre of gravity correct", kinds=("fixed_wing",)),
+    Check(key="log", text="The recorder is on and has space"),
     Check(key="settings", text="The settings on the craft are those of this flight"),
     Check(key="failsafe", text="Failsafe understood; return height above trees, wires and houses"),
-    Check(key="space", text="Room enough, people and animals away, the ground soft"),
+    Check(key="space", text="Enough space, people and animals away, soft ground"),
     Check(key="law", text="Allowed here: local law, club rules, height, insurance"),
-    Check(key="stop", text="What makes me stop is said aloud"),
+    Check(key="stop", text="I said aloud what makes me stop"),
 )
 MOST_WIND_M_S = {"multirotor": 8.0, "fixed_wing": 10.0}  # beyond it tuning flights say nothing (common practice, no source)
 
@@ -41,10 +41,10 @@ def missing(kind: str, ticked: set[str], wind_m_s: float | None) -> list[str]:
     """What stands against flying; empty is a go.
 
     >>> missing("multirotor", {check.key for check in checks_for("multirotor")}, 12.0)
-    ['wind of 12 m/s: beyond 8 m/s a tuning flight says nothing']
+    ['wind of 12 m/s: beyond 8 m/s a tuning flight is worthless']
     """
     found = [check.text for check in checks_for(kind) if check.key not in ticked]
     most = MOST_WIND_M_S.get(kind, 8.0)
     if wind_m_s is not None and wind_m_s > most:
-        found.append(f"wind of {wind_m_s:g} m/s: beyond {most:g} m/s a tuning flight says nothing")
+        found.append(f"wind of {wind_m_s:g} m/s: beyond {most:g} m/s a tuning flight is worthless")
     return found

@@ -39,7 +39,7 @@ class Assumption:
     @property
     def in_words(self) -> str:
         if not self.is_there:
-            return f"{self.name}: no setting is named so; {self.gain:.3g} {self.unit}"
+            return f"{self.name}: no setting has this meaning; {self.gain:.3g} {self.unit}"
         told = f"{self.shown:g} stands for" if self.is_shown else f"0; {self.shown:g} would stand for"
         return f"{self.name} = {told} {self.gain:.3g} {self.unit}"
 

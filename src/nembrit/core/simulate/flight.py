@@ -86,7 +86,7 @@ def fly_sticks(
         n_log,
     )
     if not np.isfinite(out).all():
-        raise InputError("the simulated craft lost control beyond any number; lower the gains")
+        raise InputError("the simulated craft lost control; lower the gains")
     channels = {role: out[:, index] for index, role in enumerate(COLUMNS)}
     for row, axis in enumerate(AXES):
         if world.second_gyro is not None:

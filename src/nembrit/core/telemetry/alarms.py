@@ -37,15 +37,15 @@ class Rule:
 
     def __post_init__(self) -> None:
         if self.key not in KINDS:
-            raise InputError(f"“{self.key[:30]}” is no alarm; expected one of {', '.join(KINDS)}")
+            raise InputError(f"“{self.key[:30]}” is not an alarm; expected one of {', '.join(KINDS)}")
         if not (abs(self.limit) < 1e6 and 0 <= self.delay_s <= 120 and 0 <= self.hysteresis < 1e6):
-            raise InputError("an alarm’s delay lies from 0 to 120 s, its limit and hysteresis below a million")
+            raise InputError("an alarm’s delay is 0 to 120 s, its limit and hysteresis below a million")
 
 
 def rule(key: str, limit: float | None = None, delay_s: float | None = None, hysteresis: float | None = None) -> Rule:
     """An alarm with the usual numbers where none are given. Raises InputError for a key that is none."""
     if key not in KINDS:
-        raise InputError(f"“{key[:30]}” is no alarm; expected one of {', '.join(KINDS)}")
+        raise InputError(f"“{key[:30]}” is not an alarm; expected one of {', '.join(KINDS)}")
     _, _, _, _, delay, back = KINDS[key]
     usual = DEFAULTS.get(key)
     if limit is None and usual is None:
@@ -113,7 +113,7 @@ def _watched(name: str, values: Mapping[str, Value]) -> float | None:
 
 def ended_words(one: Rule, value: float) -> str:
     """What an alarm's end is told by."""
-    return {"silent": "data come in", "failsafe": "normal mode", "energy_home": "enough for the way home"}.get(
+    return {"silent": "data received", "failsafe": "normal mode", "energy_home": "enough for the way home"}.get(
         one.key, words_of(one, value)
     )
 
@@ -126,7 +126,7 @@ def words_of(one: Rule, value: float) -> str:
     if one.key == "silent":
         return f"No data for {value:.0f} s"
     if one.key == "energy_home":
-        return "Turn back now: the pack just holds the way home with its reserve"
+        return "Turn back now: the pack barely covers the way home with its reserve"
     scale = 100.0 if unit == "%" else 1.0
     name = label.removesuffix(" below").removesuffix(" above")
     places = 2 if unit == "V" else 0

@@ -4,6 +4,7 @@ import json
 import math
 import re
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from nembrit.core.formats.nmea import checksum
 from nembrit.core.given import clean_text
@@ -142,14 +143,19 @@ def _object(text: str) -> dict[str, Value] | None:
     found: dict[str, Value] = {}
     for name, value in document.items():
         if isinstance(value, bool) or (isinstance(value, (int, float)) and abs(value) < 1e300):
-            found[clean_text(name, most=80)] = float(value)
+            found[_name(name)] = float(value)
         elif isinstance(value, str):
-            found[clean_text(name, most=80)] = clean_text(value, most=80)
+            found[_name(name)] = _name(value)
         elif isinstance(value, dict):  # one level deep, as recorders group things
             for inner, number in value.items():
                 if isinstance(number, (int, float)) and not isinstance(number, bool) and abs(number) < 1e300:
-                    found[clean_text(f"{name}.{inner}", most=80)] = float(number)
+                    found[_name(f"{name}.{inner}")] = float(number)
     return found or None
+
+
+@lru_cache(maxsize=4096)  # names and words of modes come again with every line
+def _name(text: str) -> str:
+    return clean_text(text, most=80)
 
 
 def _position(kind: str, cells: list[str]) -> dict[str, Value]:

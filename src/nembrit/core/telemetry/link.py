@@ -31,7 +31,7 @@ class Answer:
 def request(do: str, values: Mapping[str, str] | None = None) -> bytes:
     """One line that asks: read, write, save, or restart. Raises InputError for another word."""
     if do not in ("read", "write", "save", "restart", "log"):
-        raise InputError(f"“{do}” is nothing that a link can be asked for")
+        raise InputError(f"“{do}” is not a request that the link knows")
     document: dict[str, Any] = {"nembrit": "link/1", "do": do}
     if values is not None:
         document["values"] = dict(values)
@@ -52,7 +52,7 @@ def answer(line: bytes) -> Answer:
         if not all(isinstance(flag, bool) for flag in flags):
             raise ValueError
     except (ValueError, KeyError, TypeError, RecursionError):
-        raise InputError("what came back over the link is no answer of protocol link/1: is this the right address?") from None
+        raise InputError("the reply is not protocol link/1: is this the right address?") from None
     return Answer(
         settings=found, is_saved=flags[0], is_armed=flags[1], is_moving=flags[2], error=str(document.get("error") or "")[:300]
     )

@@ -9,7 +9,7 @@ from nembrit.core.errors import InputError
 
 DESIGNS = {
     "blocks": "there and back: A B B A, then B A A B",
-    "latin": "Latin square: each arm once in every round, and once in every place",
+    "latin": "Latin square: each variant once per round and once in every position",
     "random": "drawn at random",
 }
 TEST_OF = {"blocks": "blocks", "latin": "pairs", "random": "free"}  # what two arms' flights may be permuted within
@@ -17,7 +17,7 @@ MOST_ARMS, MOST_REPETITIONS = 5, 10
 
 
 def least_repetitions(design: str) -> int:
-    """Flights an arm that can reach a p of 0.05: 1 of 70 orders, 1 of 36, 1 of 32.
+    """Flights per variant that can reach a p of 0.05: 1 of 70 orders, 1 of 36, 1 of 32.
 
     >>> [least_repetitions(design) for design in DESIGNS]
     [4, 5, 4]
@@ -39,12 +39,12 @@ def schedule(n_arms: int, repetitions: int, design: str, *, seed: int) -> list[i
     """
     _known(design)
     if not 2 <= n_arms <= MOST_ARMS:
-        raise InputError(f"a question has 2 to {MOST_ARMS} arms, got {n_arms}")
+        raise InputError(f"a comparison has 2 to {MOST_ARMS} arms, got {n_arms}")
     least = least_repetitions(design)
     if not least <= repetitions <= MOST_REPETITIONS:
-        raise InputError(f"flights an arm: from {least} to {MOST_REPETITIONS} in this order, got {repetitions}")
+        raise InputError(f"flights per variant: from {least} to {MOST_REPETITIONS} in this order, got {repetitions}")
     if design == "blocks" and repetitions % 2:
-        raise InputError("there and back flies every arm twice a block: give an even number of flights an arm")
+        raise InputError("the order “there and back” needs an even number of flights per variant")
     rng = np.random.default_rng(seed)
     if design == "random":
         return [int(arm) for arm in rng.permutation(np.repeat(np.arange(n_arms), repetitions))]

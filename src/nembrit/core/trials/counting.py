@@ -160,12 +160,12 @@ def _usual(measured: Sequence[tuple[str, float]]) -> tuple[str, float]:
 def _apart(flight: FlownFlight, is_simulated: bool, channel: str, rate_hz: float, metric: str) -> str:
     """Why a flight's number is another number than the others', or nothing."""
     if flight.is_cause:
-        return "its finding led to this change: it was picked for what it showed"
+        return "this flight led to the change: choosing it for its result would bias the verdict"
     if flight.is_simulated != is_simulated:
         here, there = ("in the simulator", "outside") if flight.is_simulated else ("outside", "in the simulator")
         return f"flown {here}, the others {there}"
     if metric not in flight.metrics:
-        return "this flight cannot tell the number that judges"
+        return "the judging metric could not be measured in this flight"
     if metric.split(".")[0].endswith("_noise") and flight.noise_channel != channel:
         here, there = _CHANNELS.get(flight.noise_channel, "other"), _CHANNELS.get(channel, "other")
         return f"only {here} gyro, the others {there}: another number"
@@ -183,7 +183,7 @@ def _suggestion(flight: FlownFlight, *, is_repair: bool) -> str:
     if flight.ended:
         return f"it {flight.ended}"
     if flight.is_too_early and flight.is_after:
-        return "by its time it was flown before this change was written"
+        return "its time is before this change was written"
     if flight.fault and not (is_repair and not flight.is_after):
         return f"it flew with a fault: {flight.fault}"
     return ""

@@ -58,7 +58,7 @@ class ArmVerdict:
     why: str
     p_value: float | None
     p_adjusted: float | None
-    needed: int | None  # flights an arm that would show a difference that matters, where it is known
+    needed: int | None  # flights per variant that would show a difference that matters, where it is known
 
     @property
     def sentence(self) -> str:
@@ -97,7 +97,9 @@ def _stands(verdict: ArmVerdict, adjusted: float | None) -> ArmVerdict:
     found = replace(verdict, p_adjusted=adjusted)
     if adjusted is None or adjusted <= LEVEL or verdict.word not in ("better", "better_but", "worse"):
         return found
-    return replace(found, word="cannot", why=f"{verdict.why}, which does not stand beside the other arms (p = {adjusted:.2g})")
+    return replace(
+        found, word="cannot", why=f"{verdict.why}, but not after the correction for several variants (p = {adjusted:.2g})"
+    )
 
 
 def _group_sizes(n_flights: int, plan: ArmPlan) -> list[int]:
@@ -147,7 +149,7 @@ def _rated(own: Sequence[ArmFlight], arm: int, plan: ArmPlan) -> ArmVerdict:
     n_after = sum(one.flight.is_after for one in rated)
     n_before = len(rated) - n_after
     if min(n_before, n_after) < plan.repetitions:
-        why = f"{n_before} of {plan.repetitions} rated of the first arm, {n_after} of this one"
+        why = f"{n_before} of {plan.repetitions} rated of the first variant, {n_after} of this one"
         return ArmVerdict(arm=arm, word="not_yet", why=why, p_value=None, p_adjusted=None, needed=None)
     marks = [float(one.rating or 0) for one in rated]
     is_after = [one.flight.is_after for one in rated]
@@ -167,7 +169,7 @@ def _rated(own: Sequence[ArmFlight], arm: int, plan: ArmPlan) -> ArmVerdict:
         return ArmVerdict(arm=arm, word="no_difference", why=why, p_value=hoped.p_value, p_adjusted=None, needed=None)
     sd = float(np.std([mark - means[after] for mark, after in zip(marks, is_after, strict=True)], ddof=2))
     needed = flights_to_find(_MATTERS_MARK, sd=sd, design=TEST_OF[plan.design])
-    why = f"{told}; half a mark is not ruled out" + (f"; about {needed} flights an arm would show it" if needed else "")
+    why = f"{told}; half a mark is not ruled out" + (f"; about {needed} flights per variant would show it" if needed else "")
     return ArmVerdict(arm=arm, word="cannot", why=why, p_value=hoped.p_value, p_adjusted=None, needed=needed)
 
 
@@ -185,17 +187,17 @@ def confounders(flights: Sequence[ArmFlight], n_arms: int) -> tuple[str, ...]:
     if told := _spread(arms, "wind_m_s", _WIND_M_S):
         found.append(f"wind differed: {told} m/s on average")
     if told := _spread(arms, "start_cell_v", _START_V):
-        found.append(f"packs were not equally full at the start: {told} V a cell on average")
+        found.append(f"packs were not equally full at the start: {told} V per cell on average")
     packs = sorted({one.pack for one in flights if one.pack})
     uses = [[sum(one.pack == pack for one in own) for own in arms] for pack in packs]
     if any(max(own) - min(own) > 1 for own in uses):
-        found.append("one arm flew a pack oftener than another")
+        found.append("one variant flew a pack more often than another")
     if len({one.build for one in flights}) > 1 and any(len({one.build for one in own}) > 1 for own in arms):
-        found.append("hardware was changed in between")
+        found.append("the hardware changed in between")
     places: Mapping[int, list[int]] = {arm: [k for k, one in enumerate(flights) if one.arm == arm] for arm in range(n_arms)}
     means = [float(np.mean(own)) for own in places.values() if own]
     if len(means) > 1 and max(means) - min(means) > 0.25 * len(flights):
-        found.append("one arm was flown earlier than another: a drift with time is not ruled out")
+        found.append("one variant flew earlier than another: a drift over time is not ruled out")
     return tuple(found)
 
 

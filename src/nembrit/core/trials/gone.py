@@ -1,5 +1,5 @@
 """Whether a repaired fault is gone, where flights before the repair are too few to compare: told by the finding itself,
-and by the flights from before the fault appeared.
+and by the flights from before the fault.
 """
 
 from collections.abc import Sequence
@@ -32,7 +32,7 @@ class FaultGone:
             return f"still there in {self.n_with} of {self.n_flights} flights since"
         if self.n_flights < self.n_needed:
             return f"not seen in {self.n_flights} flight{'' if self.n_flights == 1 else 's'} since; {self.n_needed} are needed"
-        return f"gone: none of {self.n_flights} flights since shows it"
+        return f"fixed: seen in none of {self.n_flights} flights since"
 
 
 def fault_gone(shows: Sequence[bool]) -> FaultGone:
@@ -42,14 +42,14 @@ def fault_gone(shows: Sequence[bool]) -> FaultGone:
     (common practice, no source).
 
     >>> fault_gone([False] * 4).in_words, fault_gone([False, True]).in_words
-    ('gone: none of 4 flights since shows it', 'still there in 1 of 2 flights since')
+    ('fixed: seen in none of 4 flights since', 'still there in 1 of 2 flights since')
     """
     return FaultGone(n_flights=len(shows), n_with=sum(shows), n_needed=LEAST_FLIGHTS["free"])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AsBefore:
-    """The flights since a repair against those from before the fault appeared."""
+    """The flights since a repair against those from before the fault."""
 
     metric: str
     n_sound: int
@@ -60,9 +60,9 @@ class AsBefore:
     def in_words(self) -> str:
         needed = LEAST_FLIGHTS["free"]
         if self.state is None or self.state.change_pct is None:
-            return f"{self.n_since} of {needed} flown since, {self.n_sound} of {needed} before the fault appeared"
+            return f"{self.n_since} of {needed} flown since, {self.n_sound} of {needed} before the fault"
         told = self.state.in_words.rsplit(", the limit", 1)[0]
-        against = f"against the {self.n_sound} flights before the fault appeared"
+        against = f"compared with the {self.n_sound} flights before the fault"
         if self.state.state == "kept":
             return f"as good as before: {told} {against}, and more than {self.state.limit.in_words} is ruled out"
         if self.state.state == "broken":
@@ -74,7 +74,7 @@ def as_before(sound: Sequence[FlownFlight], since: Sequence[FlownFlight], metric
     """Whether a repaired craft is as good as it was: at most 15 % (or 5 points) worse than flights before the fault.
 
     By the mean change and its one-sided 95 % bound (Welch, as harm limits are judged); None where no flight from before
-    the fault is known. At least four flights a side are needed.
+    the fault is known. At least four flights per side are needed.
     """
     kind = metric_kind(metric)
     if not sound or kind is None:

@@ -24,7 +24,7 @@ class GuessResult:
     @property
     def in_words(self) -> str:
         told = f"{self.n_right} of {self.n_guessed} guesses right, {self.expected:.2g} by chance (p = {self.p_value:.2g})"
-        return f"{told}: the arms could be told apart" if self.knew else f"{told}: no sign that the arms could be told apart"
+        return f"{told}: the variants were recognisable" if self.knew else f"{told}: no sign that the variants were recognisable"
 
 
 def judge_guesses(guesses: Sequence[int | None], arms: Sequence[int], *, group_sizes: Sequence[int]) -> GuessResult | None:
@@ -51,7 +51,7 @@ def judge_guesses(guesses: Sequence[int | None], arms: Sequence[int], *, group_s
     1.0
     """
     if len(guesses) != len(arms) or sum(group_sizes) != len(arms):
-        raise InputError("every flight needs its arm and its place in a group")
+        raise InputError("every flight needs its variant and its place in a group")
     n_guessed = sum(guess is not None for guess in guesses)
     if not n_guessed:
         return None

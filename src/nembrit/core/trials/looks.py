@@ -101,7 +101,7 @@ def levels_of(totals: tuple[int, ...], attained: tuple[float, ...]) -> tuple[flo
 
 @lru_cache(maxsize=256)
 def level_after(looks: tuple[int, ...], total: int) -> float:
-    """The p that a test at `total` flights a side must not exceed after numbers were looked at with fewer flown.
+    """The p that a test at `total` flights per side must not exceed after numbers were looked at with fewer flown.
 
     Who looks may stop when it pleases, so each look spends error as if it had been a test (Pocock's shape).
 

@@ -24,7 +24,7 @@ def judged_by_intervals(flights: Sequence[FlownFlight], plan: Plan) -> tuple[str
     sides = [_side([one for one in flights if one.is_after == after], metric) for after in (False, True)]
     label = metric_label(metric)
     if kind is None or sides[0] is None or sides[1] is None:
-        return "cannot", f"{label} was not measured with an interval on both sides"
+        return "cannot", f"{label} was not measured on both sides"
     (before, before_error), (after, after_error) = sides[0], sides[1]
     change, half = after - before, _NORMAL_95 * math.hypot(before_error, after_error)
     told = f"{label} {_shown(before, before_error, kind)} before, {_shown(after, after_error, kind)} after"
@@ -35,7 +35,7 @@ def judged_by_intervals(flights: Sequence[FlownFlight], plan: Plan) -> tuple[str
         return "worse", told
     if abs(change) + half < _MATTERS * max(before, 1e-12):
         return "no_difference", told
-    return "cannot", f"{told}; the intervals leave the difference open: fly one more on either side"
+    return "cannot", f"{told}; the intervals overlap: fly one more on each side"
 
 
 def _side(flights: Sequence[FlownFlight], metric: str) -> tuple[float, float] | None:

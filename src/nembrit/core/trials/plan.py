@@ -12,7 +12,7 @@ ORDERS = {
     "free": "all before, then all after",
     "blocks": "alternating: before, after, after, before",
     "pairs": "pairs: one before, one after",
-    MEASURED: "one flight a side, judged by its own interval",
+    MEASURED: "one flight per side, judged by its interval",
 }
 LEAST_FLIGHTS = {"free": 4, "blocks": 4, "pairs": 5, MEASURED: 1}  # fewer cannot reach a p of 0.05 with something to spare
 MOST_FLIGHTS = 10  # a side: so many orders can still be gone through one by one
@@ -46,7 +46,7 @@ class Limit:
     def __post_init__(self) -> None:
         _require_metric(self.metric)
         if not 0 < self.most <= 10:
-            raise InputError(f"a limit of {100 * self.most:g} is beyond sense: expected above 0 and at most 1000")
+            raise InputError(f"a limit of {100 * self.most:g} is out of range: expected above 0 and at most 1000")
 
     @property
     def in_words(self) -> str:
@@ -63,21 +63,21 @@ class Plan:
     order: str = "free"
     limits: tuple[Limit, ...] = ()
     extensions: tuple[int, ...] = ()
-    looks: tuple[int, ...] = ()  # flights a side at which somebody looked at the numbers before the planned ones were flown
+    looks: tuple[int, ...] = ()  # flights per side at which somebody looked at the numbers before the planned ones were flown
 
     def __post_init__(self) -> None:
         if self.order not in ORDERS:
             raise InputError(f"“{self.order}” is no order; expected one of {', '.join(ORDERS)}")
         least = LEAST_FLIGHTS[self.order]
         if not least <= self.flights_a_side <= MOST_FLIGHTS:
-            raise InputError(f"flights a side: from {least} to {MOST_FLIGHTS} in this order, got {self.flights_a_side}")
+            raise InputError(f"flights per side: from {least} to {MOST_FLIGHTS} in this order, got {self.flights_a_side}")
         if self.order == MEASURED and self.primary.metric.split(".")[0] not in WITH_INTERVAL:
             raise InputError(
-                "one flight judges only what it measures with an interval of its own: a held trim, the pull, the sway or the "
-                "distance from the line. Plan four flights a side for this number"
+                "one flight per side can only judge a metric with its own interval: held trim, pull, sway or distance from the "
+                "line. Plan four flights per side for this metric"
             )
         if self.order == "blocks" and any(total % 2 for total in self.totals):
-            raise InputError("alternating flights come in fours: give an even number of flights a side")
+            raise InputError("alternating flights come in fours: give an even number of flights per side")
         if list(self.totals) != sorted(set(self.totals)) or self.totals[-1] > MOST_FLIGHTS:
             raise InputError(f"an extension goes beyond the {self.totals[0]} flights planned, to at most {MOST_FLIGHTS}")
         _require_few_limits(self.limits, self.primary)
@@ -98,4 +98,4 @@ def _require_few_limits(limits: Sequence[Limit], primary: Primary) -> None:
         raise InputError(f"at most {MOST_LIMITS} harm limits, got {len(limits)}")
     names = [limit.metric for limit in limits]
     if len(set(names)) != len(names) or primary.metric in names:
-        raise InputError("each harm limit watches a metric of its own, and not the one that judges")
+        raise InputError("each harm limit needs a separate metric, not the one that judges")

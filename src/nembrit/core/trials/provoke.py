@@ -1,4 +1,4 @@
-"""Provoke the old fault: fly under the conditions in which it showed, and see whether it stays away."""
+"""Try to reproduce the fault: fly under the conditions in which it showed, and see whether it stays away."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -39,10 +39,10 @@ class Condition:
     def in_words(self) -> str:
         """
         >>> Condition(name="lowest_cell_v", value=3.42).in_words
-        'a pack down to 3.42 V a cell under load'
+        'a pack down to 3.42 V per cell under load'
         """
         if self.name == "lowest_cell_v":
-            return f"a pack down to {self.value:.2f} V a cell under load"
+            return f"a pack down to {self.value:.2f} V per cell under load"
         if self.name == "highest_throttle_ratio":
             return f"throttle up to {100 * self.value:.0f} %"
         return f"the board as warm as {self.value:.0f} °C"

@@ -105,10 +105,10 @@ def _judged(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
     if primary is None or kind is None:
         return _verdict("cannot", f"{metric_label(plan.primary.metric)} could not be measured", flights, plan)
     if kind.scale == "log" and _is_frozen(flights, plan.primary.metric):
-        told = "the flights of a side do not differ among themselves at all; the same numbers again prove nothing"
+        told = "all flights of one side have identical numbers, which proves nothing"
         return _verdict("cannot", told, flights, plan)
     limits = tuple(limit_state(limit, flights) for limit in plan.limits)
-    asides += [f"{one.in_words}; that it is kept is not sure" for one in limits if one.state == "open"]
+    asides += [f"{one.in_words}; not proven to be within it" for one in limits if one.state == "open"]
     word, why = _word(primary, kind, plan, flights, design)
     if word == "better":
         harm = [one.in_words for one in limits if one.state == "broken"] + [
@@ -128,7 +128,7 @@ def _by_intervals(flights: list[FlownFlight], plan: Plan) -> TrialVerdict:
     """One flight a side or more, each with its own interval; harm limits need the scatter of several flights."""
     word, why = judged_by_intervals(flights, plan)
     limits = tuple(limit_state(limit, flights) for limit in plan.limits)
-    asides = tuple(f"{metric_label(one.limit.metric)}: one flight a side cannot judge a limit" for one in limits)
+    asides = tuple(f"{metric_label(one.limit.metric)}: one flight per side cannot judge a limit" for one in limits)
     return replace(_verdict(word, why, flights, plan), asides=asides)
 
 
@@ -142,13 +142,13 @@ def _word(primary: MetricVerdict, kind: MetricKind, plan: Plan, flights: list[Fl
     if primary.verdict == "worse":
         return "worse", told
     if primary.verdict == "not_enough":
-        return "cannot", "the order flown is too short for a test"
+        return "cannot", "too few flights in this order for a test"
     matters = 100 * (MATTERS_POINTS if kind.scale == "linear" else MATTERS_RATIO)
     wanted = "a fall" if plan.primary.direction == "lower" else "a rise"
     if _is_ruled_out(flights, plan, kind, design):
         return "no_difference", f"{told}; {wanted} of {matters:.0f} {unit} is ruled out"
-    more = f"; about {primary.flights_needed} flights a side would show it" if primary.flights_needed else ""
-    return "cannot", f"{told}, and the flights scatter so much that {wanted} of {matters:.0f} {unit} is not ruled out{more}"
+    more = f"; about {primary.flights_needed} flights per side would show it" if primary.flights_needed else ""
+    return "cannot", f"{told}; the scatter is too large to rule out {wanted} of {matters:.0f} {unit}{more}"
 
 
 def _is_ruled_out(flights: list[FlownFlight], plan: Plan, kind: MetricKind, design: str) -> bool:
@@ -201,8 +201,8 @@ def _design(flights: list[FlownFlight], plan: Plan) -> tuple[str, list[str]]:
     try:
         permutation_test([0.0] * len(flights), is_after, design=plan.order)
     except InputError:
-        return "free", ["the flights were not flown in the planned order: a drift with time is not ruled out"]
-    drift = ["all flights before came first: wind, light or packs that drifted with time are not ruled out"]
+        return "free", ["not flown in the planned order: a drift over time is not ruled out"]
+    drift = ["all flights before came first: a drift of wind, light or packs is not ruled out"]
     return plan.order, drift if plan.order == "free" and is_after == sorted(is_after) else []
 
 
@@ -214,7 +214,7 @@ def _level(flights: list[FlownFlight], plan: Plan, design: str) -> float:
 
 
 def _attained(total: int, design: str) -> float:
-    """The largest p up to 0.05 that so many flights a side in this order can give."""
+    """The largest p up to 0.05 that so many flights per side in this order can give."""
     n_splits = {"free": math.comb(2 * total, total), "blocks": 6 ** (total // 2), "pairs": 2**total}[design]
     return float(math.floor(LEVEL * n_splits + 1e-9) / n_splits)
 
@@ -235,17 +235,18 @@ def _missing(standing: Sequence[Standing], n_before: int, n_after: int, planned:
     told = f"{min(n_before, planned)} of {planned} flown before, {min(n_after, planned)} of {planned} after"
     waiting = [str(one.flight.number) for one in standing if one.is_open]
     if waiting:
-        told += f"; your answer is missing about flight{'s' if len(waiting) > 1 else ''} {', '.join(waiting)}"
+        told += (
+            f"; answer first whether flight{'s' if len(waiting) > 1 else ''} {', '.join(waiting)} "
+            f"count{'' if len(waiting) > 1 else 's'}"
+        )
     return told
 
 
 def _turns_on(turning: Sequence[Standing]) -> str:
     told = [
-        f"flight {one.flight.number} ({one.why or 'left out or used against the rule'})"
-        for one in turning
-        if one.why or not one.by_rule
+        f"flight {one.flight.number} ({one.why or 'counted against the rule'})" for one in turning if one.why or not one.by_rule
     ]
-    return f"it turns on {', '.join(told) or 'which flights are used'}"
+    return f"the verdict depends on {', '.join(told) or 'which flights are used'}"
 
 
 def _verdict(word: str, why: str, flights: list[FlownFlight], plan: Plan) -> TrialVerdict:

@@ -211,5 +211,5 @@ def _notes(flights: Sequence[FlightValues], primary: Primary | None, names: list
         notes.append(f"the primary metric {primary.metric} could not be measured on these flights")
     order = [flight.is_after for flight in flights]
     if design == "free" and n_before and n_after and order == sorted(order):
-        notes.append("all flights before came first: wind, light or packs that drifted with time are not ruled out")
+        notes.append("all flights before came first: a drift of wind, light or packs is not ruled out")
     return tuple(notes)

@@ -46,8 +46,8 @@ class Verification:
         needed = LEAST_FLIGHTS["free"]
         if self.word == "not_yet":
             return (
-                f"not verified yet: {min(self.n_baseline, needed)} of {needed} flights of the baseline and "
-                f"{min(self.n_now, needed)} of {needed} of now, on one card"
+                f"not verified yet: {min(self.n_baseline, needed)} of {needed} baseline flights and "
+                f"{min(self.n_now, needed)} of {needed} current flights, on one card"
             )
         if self.word == "failed":
             return f"not verified: {'; '.join(_told(one) for one in self.broken)}"
@@ -55,7 +55,7 @@ class Verification:
         more = f" and {len(gained) - 3} more" if len(gained) > 3 else ""
         told = f"{', '.join(gained[:3])}{more} better; " if gained else ""
         doubt = ", ".join(map(_spoken, self.unsure[:3]))
-        rest = f"nothing clearly worse, though not ruled out for {doubt}" if doubt else "nothing is worse by more than its limit"
+        rest = f"nothing clearly worse, but not ruled out for {doubt}" if doubt else "nothing is worse by more than its limit"
         return f"verified against the baseline: {told}{rest}"
 
 
@@ -64,7 +64,7 @@ def verify(baseline: Mapping[str, Sequence[FlownFlight]], now: Mapping[str, Sequ
 
     The card is the one that most flights of both flew. Every number that both can tell is held to *at most 15 % worse* (5
     points for those compared as differences): failed is one that is worse by more, and not by chance (Welch on logs, Holm
-    over all); not sure one whose 95 % interval reaches beyond. At least four flights a side; a baseline may well have flown
+    over all); not sure one whose 95 % interval reaches beyond. At least four flights per side; a baseline may well have flown
     with the fault that the tune cured. Sources: `welch`; the limits are common practice, no source.
     """
     card_key = _card(baseline, now)

@@ -39,7 +39,7 @@ def welch_test(before: Sequence[float], after: Sequence[float]) -> WelchResult:
     difference = float(b.mean() - a.mean())
     pooled = math.sqrt((a.var(ddof=1) * (a.size - 1) + b.var(ddof=1) * (b.size - 1)) / (a.size + b.size - 2))
     if va + vb == 0:
-        raise NotEnoughData("the flights of a side do not differ among themselves at all: the same numbers again prove nothing")
+        raise NotEnoughData("all flights of one side have identical numbers, which proves nothing")
     share = va / (va + vb)
     freedom = 1 / (share**2 / (a.size - 1) + (1 - share) ** 2 / (b.size - 1))
     reach, one_sided = (float(scipy.special.stdtrit(freedom, level)) * math.sqrt(va + vb) for level in (0.975, 0.95))

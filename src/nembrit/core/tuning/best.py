@@ -143,11 +143,11 @@ def best_term(
     else:
         ratio = min(sound, key=lambda one: _off_the_step(sound[one]))
     larger = min((one for one in every if one > ratio * 1.001), default=None)
-    passed = _broken(every[larger][1]) if larger else "the step of one flight"
+    passed = _broken(every[larger][1]) if larger else "the largest step per flight"
     return BestTerm(
         ratio=ratio,
         predicted=every[ratio][0],
-        bound_by=passed or "nothing gained by more",
+        bound_by=passed or "no further gain",
         left_open="",
         is_change=bool(abs(np.log(ratio)) > 1 / 30),
     )
@@ -222,7 +222,7 @@ def _broken(excess: dict[str, float]) -> str:
 def _bound(tried: Callable[[float, float], tuple[Predicted, dict[str, float]]], p: float, d: float, limits: Limits) -> str:
     """What stands against more P: a limit that a little more would pass, or the step of one flight."""
     if p >= limits.most_step * 0.99:
-        return "the step of one flight"
+        return "the largest step per flight"
     _, excess = tried(p * limits.most_step ** (2 / (_N_RATIOS - 1)), d)
     worst = max(excess, key=lambda name: excess[name])
-    return worst if excess[worst] > 0 else "nothing gained by more"
+    return worst if excess[worst] > 0 else "no further gain"

@@ -19,9 +19,9 @@ _GRID, _ROUNDS = 28, 3
 _NOTCH_QS = (2.0, 3.0, 5.0, 8.0)
 _CLEAR_OF_CONTROL = 3.0  # no notch below this many crossovers
 SCHOOLS = {
-    "as set": "chip and notches as they are set, the low-passes moved",
-    "chip": "chip school: the chip's low-pass at 275 Hz takes the high noise once and early, no notches on motors",
-    "software": "software school: the chip open at 650 Hz, notches that follow the motors, then low-passes",
+    "as set": "chip filter and notches unchanged, low-passes moved",
+    "chip": "chip filter: low-pass in the gyro chip at 275 Hz, no motor notches",
+    "software": "software filters: chip at 650 Hz, motor-tracking notches, then low-passes",
 }
 _LEAST_OVER_REST = 1.02  # no chain reaches the noise that filters cannot touch
 _CHIP_HZ = {"chip": 275.0, "software": 650.0}
@@ -73,7 +73,7 @@ class Design:
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class TradeCurve:
-    """Least lag for every amount of noise at the motors, in one school."""
+    """Least lag for every amount of motor noise, in one school."""
 
     school: str
     motor_rms: FloatArray
@@ -119,7 +119,7 @@ def best_chain(task: Task, target: float, school: str = "as set") -> Design:
 
 
 def trade_curve(task: Task, school: str, n_points: int = 15) -> TradeCurve:
-    """Least lag over noise at the motors, both low-passes free, from the same grid."""
+    """Least lag over motor noise, both low-passes free, from the same grid."""
     start = _school(task, school)
     grid = _Grid(task, start, _axis(_GYRO_HZ), _axis(_D_HZ))
     order = np.argsort(grid.rms.ravel())

@@ -108,7 +108,7 @@ def _oscillates(
         return [f"{axis} would oscillate at {told.swing_hz:.0f} Hz"]
     for own, was in ((told.phase_margin_deg, found.phase_margin_deg), (told.gain_margin_db, found.gain_margin_db)):
         if own is not None and own.low <= 0 and not (was is not None and was.low <= 0 and own.low >= was.low):
-            return [f"{axis} may oscillate: its margin could be nought"]
+            return [f"{axis} may oscillate: its margin could be zero"]
     return []
 
 

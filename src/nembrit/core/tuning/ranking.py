@@ -76,16 +76,16 @@ def _words(
     numbers: Sequence[float] | None, metric: str, gain: float | None, risk: float | None, worst: str, *, is_stable: bool
 ) -> str:
     if not is_stable:
-        return "predicted to oscillate: do not fly it"
+        return "predicted to oscillate: do not fly"
     kind = metric_kind(metric)
     if numbers is None or gain is None or kind is None:
-        return "not predicted: what it wins is not known"
+        return "gain unknown: no prediction"
     flown, told, _, _ = numbers
     change = (told - flown) * kind.factor if kind.scale == "linear" else 100 * (told / flown - 1)
     unit = "points" if kind.scale == "linear" else "%"
     told_words = f"{metric_label(metric)} {'up' if change >= 0 else 'down'} by {abs(change):.2g} {unit}"
     if risk is None:
-        return f"{told_words}; what it could harm is not predicted"
+        return f"{told_words}; possible harm not predicted"
     if risk > 1:
         return f"{told_words}; may break its limit on {metric_label(worst)}"
     return f"{told_words}; uses up to {100 * risk:.0f} % of its limit on {metric_label(worst)}"

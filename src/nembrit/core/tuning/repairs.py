@@ -7,7 +7,7 @@ from nembrit.core.causes.cause import ELECTRICAL, MECHANICAL, Repair
 from nembrit.core.causes.finding import Finding
 from nembrit.core.causes.table import BY_CODE
 
-_ANY = Repair(part="craft", title="Cured vibration", button="I cured it", metric="motion_noise.roll")
+_ANY = Repair(part="craft", title="Fixed a vibration", button="Record repair", metric="motion_noise.roll")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

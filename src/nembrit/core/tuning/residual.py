@@ -58,11 +58,11 @@ def incoming(rows: NoiseRows, flown: Controller) -> Incoming:
     notes = []
     if lacking:
         notes.append(
-            f"no raw gyro of {' and '.join(lacking)}: the noise is worked back from the filtered gyro and the flown chain, which "
-            "tells little where that takes more than 20 dB; log the raw gyro for better"
+            f"no raw gyro of {' and '.join(lacking)}: the noise is estimated from the filtered gyro, which is "
+            "uncertain where the filters remove more than 20 dB; log the raw gyro"
         )
     if not rows.rotor_hz.shape[1]:
-        notes.append("motor speeds are not known: what notches that follow the motors take is not seen; log the motors’ speeds")
+        notes.append("motor speeds are unknown, so motor-tracking notches are left out; log the motor speeds")
     return replace(made, notes=tuple(notes))
 
 

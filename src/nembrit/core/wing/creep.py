@@ -59,7 +59,7 @@ def creep_of(track: Track, wind: Wind | None) -> Creep:
     """
     parts = hands_off_parts(track)
     if not parts:
-        raise NotEnoughData("no ten seconds with the sticks let go and the wings level: fly level, hands off, half a minute")
+        raise NotEnoughData("no ten seconds hands off and level: fly level, hands off, for half a minute")
     course = track.air_course_deg(*((wind.north_m_s, wind.east_m_s) if wind else (0.0, 0.0)))
     assert course is not None
     total_s = sum(part.stop - part.start for part in parts) / RATE_HZ
@@ -67,7 +67,7 @@ def creep_of(track: Track, wind: Wind | None) -> Creep:
     rates = np.concatenate([_block_rates(course[part], block) for part in parts])
     rates = rates[np.isfinite(rates)]
     if rates.size < 2:
-        raise NotEnoughData("too few fixes while the sticks were let go")
+        raise NotEnoughData("too few position fixes while hands off")
     x = rates - rates.mean()
     c0 = float(x @ x) / max(rates.size - 1, 1)
     c1 = float(x[1:] @ x[:-1]) / max(rates.size - 1, 1)

@@ -163,7 +163,7 @@ def trim_check(trim: Trim | None, lurches: Sequence[Lurch], pull: Pull | None, *
         is_surely_off = abs(own.trim_us) - half_us > TRIMMED_US
         verdicts.append(False if is_surely_off else None if half_us > TRIMMED_US else abs(own.trim_us) <= TRIMMED_US)
         if half_us > TRIMMED_US and not is_surely_off:
-            told.append("too uncertain to judge: fly half a minute level, hands off")
+            told.append("too uncertain to judge: fly level, hands off, for half a minute")
     if lurches:
         axis, rate = max((one.largest for one in lurches), key=lambda pair: abs(pair[1]))
         lurched = abs(rate) > LURCHES_DPS
@@ -175,7 +175,7 @@ def trim_check(trim: Trim | None, lurches: Sequence[Lurch], pull: Pull | None, *
         if moved_yaw or pull.side or not is_open:
             verdicts.append(None if is_open else pull.side is None)
     elif moved_yaw:
-        told.append("yaw was moved, and no pull was measured since: fly four straight legs, or level with the sticks let go")
+        told.append("yaw was trimmed, but no pull was measured since: fly four straight legs, or level with hands off")
         verdicts.append(None)
     if False in verdicts:
         return TrimCheck(passed=False, told=tuple(told))

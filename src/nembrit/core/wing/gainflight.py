@@ -20,7 +20,7 @@ class GainFlight:
 
     repetitions: int
     hold_median_s: float
-    long_enough_ratio: float  # share of holds of two seconds and more
+    long_enough_ratio: float  # share of holds of two seconds or more
     overshoots: int
     gains: tuple[float, ...]  # after every hold, where the gain was logged
     verdict: str  # settled, still_rising, too_few, not_settled, never_moved, unknown (the gain was not logged)

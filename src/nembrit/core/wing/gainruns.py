@@ -25,7 +25,7 @@ class GainRuns:
     @property
     def in_words(self) -> str:
         if len(self.values) == 1:
-            return "one run: fly it twice before it is trusted"
+            return "only one run: repeat it before you trust it"
         told = f"{len(self.values)} runs, {100 * self.spread_ratio:.0f} % apart"
         return f"{told}: take the middle" if self.agrees else f"{told}: do not average, fly another"
 

@@ -34,7 +34,7 @@ def lurches_of(recording: Recording) -> tuple[Lurch, ...]:
     """
     mode, names = recording.channels.get("mode"), recording.labels.get("mode", ())
     if mode is None:
-        raise NotEnoughData("no mode in this log: a switch to manual cannot be told; switch on logging of the mode")
+        raise NotEnoughData("no flight mode in this log: log the mode to find switches to manual")
     manual = [number for number, name in enumerate(names) if any(word in name.lower() for word in MANUAL_WORDS)]
     is_manual = np.isin(mode, manual)
     starts = np.flatnonzero(is_manual[1:] & ~is_manual[:-1]) + 1

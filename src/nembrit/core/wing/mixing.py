@@ -43,7 +43,7 @@ def split(left: FloatArray | float, right: FloatArray | float, pair: str) -> tup
     ((0.0, 0.25), (0.25, 0.0))
     """
     if pair not in PAIRS:
-        raise InputError(f"“{pair}” is no pair; expected one of {', '.join(PAIRS)}")
+        raise InputError(f"“{pair}” is not a pair; expected one of {', '.join(PAIRS)}")
     against = (left - right) / 2 if pair in _LEFT_FIRST else (right - left) / 2
     return (left + right) / 2, against
 
@@ -55,6 +55,6 @@ def joined(common: FloatArray | float, against: FloatArray | float, pair: str) -
     ((0.25, -0.25), (-0.19999999999999998, 0.4))
     """
     if pair not in PAIRS:
-        raise InputError(f"“{pair}” is no pair; expected one of {', '.join(PAIRS)}")
+        raise InputError(f"“{pair}” is not a pair; expected one of {', '.join(PAIRS)}")
     half = against if pair in _LEFT_FIRST else -against
     return common + half, common - half

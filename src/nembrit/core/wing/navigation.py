@@ -110,7 +110,7 @@ def navigation_of(track: Track, wind: Wind | None) -> Navigation:
     circles = tuple(circle for part in turning if (circle := _circle(track, course, part)) is not None)
     heights = _heights(track)
     if not (legs or turns or circles or heights):
-        raise NotEnoughData("no legs, turns or circles in this flight: fly the card with legs and a box")
+        raise NotEnoughData("no legs, turns or circles in this flight: fly the card “Legs and box”")
     speed = track.ground_speed_m_s
     assert speed is not None
     used = [speed[part] for part in (*parts, *turning)] or [speed]

@@ -32,7 +32,7 @@ class Obstacle:
     def __post_init__(self) -> None:
         least = {"Point": 1, "LineString": 2, "Polygon": 3}.get(self.kind)
         if least is None:
-            raise InputError(f"“{self.kind[:30]}” is no kind of obstacle; expected {', '.join(KINDS)}")
+            raise InputError(f"“{self.kind[:30]}” is not a kind of obstacle; expected {', '.join(KINDS)}")
         if not least <= len(self.places) <= _MOST_PLACES:
             raise InputError(f"“{self.name}”: a {self.kind} needs at least {least} places and at most {_MOST_PLACES}")
         if not all(abs(lon) <= 180 and abs(lat) <= 90 for lon, lat in self.places):  # false for what is no number
@@ -61,15 +61,15 @@ def obstacles_from_geojson(text: str) -> tuple[Obstacle, ...]:
     try:
         document = json.loads(text)
     except ValueError:
-        raise InputError("this is no GeoJSON: it is not even JSON") from None
+        raise InputError("this is not GeoJSON: it is not JSON") from None
     if not isinstance(document, dict):
-        raise InputError("this is no GeoJSON: expected an object with a “type”")
+        raise InputError("this is not GeoJSON: expected an object with a “type”")
     features = document.get("features") if document.get("type") == "FeatureCollection" else [document]
     if not isinstance(features, list) or not features:
         raise InputError("no features in this GeoJSON")
     found = [one for number, feature in enumerate(features, start=1) for one in _of_feature(feature, number)]
     if len(found) > _MOST:
-        raise InputError(f"{len(found)} obstacles; at most {_MOST} can be kept: leave out what is far from your field")
+        raise InputError(f"{len(found)} obstacles; at most {_MOST} can be kept: leave out those far from your field")
     return tuple(found)
 
 

@@ -58,7 +58,7 @@ def path_of(recording: Recording, surfaces: Sequence[Surface]) -> Path:
         if pulses is not None:
             servos[str(one.servo)] = np.asarray((one.direction or 1) * (pulses - one.centre_us) / one.throw_us)
     if not series and not servos:
-        raise NotEnoughData("nothing in this log says where the plane was or how it lay")
+        raise NotEnoughData("this log has neither positions nor attitude")
     return Path(
         t_s=track.t_s[::every], series=series, servos=servos, modes=track.modes, home_deg=track.home_deg,
         home_is_known=track.home_is_known,

@@ -28,7 +28,7 @@ _SLIPS, _MODEL_RATIO, _SHARE_RATIO = 0.935, 0.06, 0.10
 _INSTRUMENT_S, _INSTRUMENT_STEP_S = 1.2, 0.06
 _POWERS = (0, 1, 2)  # of one over airspeed, in a feed-forward
 _NO_MARGINS = (
-    "margins are not told: P and I give less than a fifth of what the servo does, and nothing above 4 Hz is seen at this rate"
+    "margins could not be measured: P and I are less than a fifth of the servo command, and this rate shows nothing above 4 Hz"
 )
 
 Told = tuple[float, tuple[float, float]]  # a number and its interval of 95 %
@@ -39,7 +39,7 @@ class RateResponse:
     """One axis: wanted rate → gyro as a step, and surface → gyro; each number with its 95 % interval."""
 
     t_s: FloatArray
-    step: FloatArray  # share of the step, shape (60,)
+    step: FloatArray  # response to a unit step, shape (60,)
     delay_s: Told  # to half of the step
     peak_ratio: Told  # within a second
     level_ratio: Told | None  # after half a second; None for pitch, where it comes out high
@@ -96,10 +96,14 @@ def rate_response(
     good = (thin(usable.astype(np.float64)) > 1 - 1e-9) & np.isfinite(wanted) & np.isfinite(gyro)
     seconds = float(good.sum() / rate_hz)
     if seconds < _LEAST_S:
-        raise NotEnoughData(f"only {seconds:.0f} s where {axis} followed a wanted rate: fly lively for half a minute at least")
+        raise NotEnoughData(
+            f"only {seconds:.0f} s of {axis} following a wanted rate: fly quick movements for at least half a minute"
+        )
     lively = float(np.std(wanted[good]))
     if lively < _LEAST_DPS:
-        raise NotEnoughData(f"{axis} was hardly asked to move ({lively:.1f} deg/s RMS): fly the card “Full holds”, or lively")
+        raise NotEnoughData(
+            f"{axis} was hardly commanded ({lively:.1f} deg/s RMS): fly the card “Full holds”, or quick movements"
+        )
     filled = [np.where(good, values, 0.0) for values in (wanted, gyro)]
     steps = _steps(filled[0], filled[1], good, rate_hz)
     t_s: FloatArray = np.asarray((np.arange(_TAPS) + 0.5) / rate_hz, dtype=np.float64)

@@ -7,7 +7,7 @@ from nembrit.core.errors import InputError
 from nembrit.core.wing.obstacles import Clearance
 from nembrit.core.wing.returns import Return
 
-WAYS = {"either": "either way", "short": "the shorter way", "left": "to the left", "right": "to the right"}
+WAYS = {"either": "either way", "short": "the short way", "left": "to the left", "right": "to the right"}
 ENDS = {"circle": "circles over home", "land": "lands at home", "either": "circles or lands"}
 
 
@@ -75,7 +75,7 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
         ),
         Point(
             asked=f"stays above {rule.lowest_m:g} m",
-            flown=(flown.height_doubt or "height not logged") if lowest is None else f"{lowest:.0f} m at the lowest",
+            flown=(flown.height_doubt or "height not logged") if lowest is None else f"{lowest:.0f} m at its lowest",
             passed=None if lowest is None else lowest >= rule.lowest_m,
             failure=f"it sank to {lowest or 0:.0f} m ({rule.lowest_m:g} m required)",
         ),
@@ -89,12 +89,12 @@ def judge_return(flown: Return, over: Sequence[Clearance], rule: ReturnRule) -> 
             asked=f"clears every obstacle by {rule.clear_by_m:g} m",
             flown=_passing(nearest, unmeasured),
             passed=_clears(over, nearest, unmeasured, rule.clear_by_m),
-            failure=f"it passed too near to {'an obstacle' if nearest is None else nearest.obstacle.name}",
+            failure=f"it passed too close to {'an obstacle' if nearest is None else nearest.obstacle.name}",
         ),
-        Point(asked=ENDS[rule.ends], flown=ended, passed=fits, failure=f"it ended otherwise than “{ENDS[rule.ends]}”"),
+        Point(asked=ENDS[rule.ends], flown=ended, passed=fits, failure=f"it should have ended with “{ENDS[rule.ends]}”"),
         Point(
             asked=f"comes within {rule.ends_within_m:g} m of home",
-            flown=f"{far_m:.0f} m {'where it landed' if flown.landed and rule.ends != 'circle' else 'at the nearest'}",
+            flown=f"{far_m:.0f} m {'at the landing place' if flown.landed and rule.ends != 'circle' else 'at the closest'}",
             passed=far_m <= rule.ends_within_m,
             failure=f"it {'landed' if flown.landed and rule.ends != 'circle' else 'stayed'} {far_m:.0f} m away from home "
             f"({rule.ends_within_m:g} m allowed)",
@@ -137,13 +137,13 @@ def _asked_besides(flown: Return, rule: ReturnRule) -> list[Point]:
 
 def _way(flown: Return, wanted: str) -> tuple[str, bool | None]:
     if flown.pointed_home:
-        return "not at all: it pointed home from the start", None
+        return "no turn: it pointed home from the start", None
     if flown.turn_direction is None:
-        return "nowhere that could be measured", None
+        return "could not be measured", None
     if wanted == "short":
         if flown.either_way:
-            return f"to the {flown.turn_direction}; home lay straight behind, both ways are equally short", True
-        return ("the shorter way" if flown.short_way else "the longer way"), flown.short_way
+            return f"to the {flown.turn_direction}; home was straight behind, so both ways are short", True
+        return ("the short way" if flown.short_way else "the long way"), flown.short_way
     return f"to the {flown.turn_direction}", flown.turn_direction == wanted
 
 
@@ -151,8 +151,8 @@ def _passing(nearest: Clearance | None, unmeasured: Clearance | None) -> str:
     if nearest is not None and (unmeasured is None or (nearest.above_m or 0.0) < 0):
         return f"{nearest.above_m:.0f} m above {nearest.obstacle.name}"
     if unmeasured is not None:
-        return f"it flew over {unmeasured.obstacle.name}, and its height there was not logged"
-    return "no marked obstacle lies below its path"
+        return f"it flew over {unmeasured.obstacle.name}, but its height there was not logged"
+    return "no marked obstacle below its path"
 
 
 def _clears(

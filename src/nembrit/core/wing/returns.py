@@ -75,7 +75,7 @@ def returns_of(track: Track, wind: Wind | None) -> tuple[Return, ...]:
     trials. Raises NotEnoughData without modes, positions, attitude or any return.
     """
     if track.mode is None:
-        raise NotEnoughData("no mode in this log: a return cannot be told from other flying; switch on logging of the mode")
+        raise NotEnoughData("no flight mode in this log: log the mode to find returns")
     if track.north_m is None or track.bank_deg is None or track.north_m_s is None:
         raise NotEnoughData("a return needs positions and attitude in the log: switch their logging on")
     asked = track.where_mode(*WORDS)

@@ -20,7 +20,7 @@ class Sight:
 
     distance_m: FloatArray
     geometric_m: FloatArray  # the ray just touches
-    clear_m: FloatArray  # with 0.6 of the first Fresnel zone free
+    clear_m: FloatArray  # with 0.6 of the first Fresnel Fresnel zone clear
 
 
 def fresnel_m(distance_m: FloatArray | float, whole_m: float, *, frequency_mhz: float) -> FloatArray | float:
@@ -61,7 +61,7 @@ def heights_needed(distance_m: FloatArray, ground_m: FloatArray, *, antenna_m: f
     if distance.ndim != 1 or distance.shape != ground.shape or distance.size < 3:
         raise InputError("a profile needs at least three places with distance and height")
     if not np.isfinite(distance).all() or not np.isfinite(ground).all() or (np.diff(distance) <= 0).any() or distance[0] < 0:
-        raise InputError("a profile’s distances rise from place to place, and no height is missing")
+        raise InputError("a profile needs rising distances and no missing height")
     if not 0 <= antenna_m <= 500 or not 10 <= frequency_mhz <= 100_000:
         raise InputError("an antenna stands 0 to 500 m high, a radio sends at 10 to 100000 MHz")
     top_m = ground[0] + antenna_m

@@ -31,10 +31,10 @@ class BySpeed:
     @property
     def in_words(self) -> str:
         return {
-            "trim": "it grows with airspeed: a yaw trim",
+            "trim": "it grows with airspeed: a yaw trim error",
             "horizon": "it falls with airspeed: a tilted horizon, or a motor that pulls to one side",
-            "both": "a part grows with airspeed and a part falls: a yaw trim and a tilted horizon",
-        }.get(self.verdict, "the two speeds cannot tell a yaw trim from a tilted horizon")
+            "both": "one part grows with airspeed, one falls: a yaw trim error and a tilted horizon",
+        }.get(self.verdict, "two speeds could not separate a yaw trim error from a tilted horizon")
 
 
 def by_speed(creeps: Sequence[Creep]) -> BySpeed | None:

@@ -72,7 +72,7 @@ def hands_off_mask(recording: Recording) -> BoolArray:
     """
     sticks = [recording.channels[f"stick.{axis}"] for axis in ("roll", "pitch", "yaw") if recording.has(f"stick.{axis}")]
     if not sticks:
-        raise NotEnoughData("no sticks in this log: hands-off flying cannot be told; log the sticks")
+        raise NotEnoughData("no sticks in this log: log the sticks to find hands-off flying")
     with np.errstate(invalid="ignore"):
         still = (np.abs(np.stack(sticks)) < _HELD).all(axis=0)
         bank = recording.channels.get("attitude.roll")
@@ -136,11 +136,11 @@ def trim_of(recording: Recording, surfaces: Sequence[Surface]) -> Trim:
     without surfaces. A trim of 30 s is good to about 2 µs in roll and 6 µs in pitch (p90, measured in the project's trials).
     """
     if not surfaces:
-        raise NotEnoughData("which servo moves what is not known: enter the surfaces on the craft’s page")
+        raise NotEnoughData("the control surfaces are unknown: enter them on the page “Control surfaces”")
     mask = hands_off_mask(recording)
     seconds = float(mask.sum() / recording.sample_rate_hz)
     if seconds < _LEAST_TOTAL_S:
-        raise NotEnoughData(f"only {seconds:.0f} s with the sticks let go: fly level, hands off, half a minute")
+        raise NotEnoughData(f"only {seconds:.0f} s hands off: fly level, hands off, for half a minute")
     known = [one for one in surfaces if recording.has(f"servo.{one.servo}")]
     if not known:
         raise NotEnoughData("no servo outputs in this log: switch on logging of the outputs")

@@ -79,23 +79,24 @@ def _against(
 ) -> TrimStep:
     why = (f"Flight {pulled.number} is pulled: {pull.in_words}.",)
     if cause in ("horizon", "both"):
-        both = " A yaw trim is left for after that." if cause == "both" else ""
+        both = " Then correct the yaw trim." if cause == "both" else ""
         return TrimStep(
-            kind=LEVEL, headline="Level the controller; move no servo", card="wing_two_speeds",
+            kind=LEVEL, headline="Level the controller; leave the servos alone", card="wing_two_speeds",
             why=(*why, "It falls with airspeed: the controller’s horizon is tilted, or the motor pulls to one side." + both),
             expect="Level the controller on the bench, then fly two speeds again. If it still pulls, glide with the motor off: a "
             "motor that pulls stops pulling.",
         )  # fmt: skip
     if cause != "trim":
         return TrimStep(
-            kind=FLY, headline="Fly “Two speeds” before any trim is moved", card="wing_two_speeds",
-            why=(*why, "One airspeed cannot tell a yaw trim from a tilted horizon."),
-            expect="A yaw trim pulls more when fast, a tilted horizon less. Roll waits: sideslip holds a part of it.",
+            kind=FLY, headline="Fly “Two speeds” before you move any trim", card="wing_two_speeds",
+            why=(*why, "One airspeed cannot separate a yaw trim error from a tilted horizon."),
+            expect="A yaw trim pulls more when fast, a tilted horizon less. Trim roll afterwards, because sideslip "
+                "hides part of it.",
         )  # fmt: skip
     step = yaw_step(history)
     if yaw_trim_of(surfaces) is None or step is None:
         return TrimStep(
-            kind=FLY, headline="It pulls like a yaw trim, and no surface here moves yaw", why=why,
+            kind=FLY, headline="It pulls like a yaw trim error, but no surface here moves yaw", why=why,
             expect="Look for a bent fin, a wing that is heavier or dragging on one side, and the motor’s side thrust.",
         )  # fmt: skip
     return _yaw(surfaces, pulled, why, step, held)
@@ -107,13 +108,14 @@ def _yaw(surfaces: Sequence[Surface], pulled: Shown, why: tuple[str, ...], step:
     side = "left" if step.step_us < 0 else "right"
     pulls_to = pulled.pull.side if pulled.pull is not None else side
     what = "Both ruddervators" if any("ruddervator" in one.name for one in moves) else "Rudder"
-    how = "A first step: how much a microsecond does is measured by it" if step.is_first else "By what the last step did"
+    how = "This first step also measures the effect per microsecond" if step.is_first else "From the effect of the last step"
     return TrimStep(
         kind=MOVE, is_yaw=True, moves=moves, notes=notes, card="wing_tracks",
-        headline=f"{what}: nose {side} by {abs(step.step_us):.0f} µs" if moves else "A yaw trim, and no servo that may move",
-        why=(*why, "It grows with airspeed: a yaw trim.", f"{how} ({step.deg_s_per_us:.3f} deg/s per µs)."),
-        expect=f"It pulls to the {pulls_to} by about {abs(step.step_us) * step.deg_s_per_us:.1f} "
-        "deg/s less. Measure roll again after it.",
+        headline=f"{what}: nose {side} by {abs(step.step_us):.0f} µs" if moves else "A yaw trim error, but no servo "
+            "that may move",
+        why=(*why, "It grows with airspeed: a yaw trim error.", f"{how} ({step.deg_s_per_us:.3f} deg/s per µs)."),
+        expect=f"The pull to the {pulls_to} falls by about {abs(step.step_us) * step.deg_s_per_us:.1f} "
+        "deg/s. Measure roll again afterwards.",
     )  # fmt: skip
 
 
@@ -122,12 +124,15 @@ def _held(surfaces: Sequence[Surface], held: Shown, pull: Pull | None) -> TrimSt
     sure = {axis: value for axis, value in surely_held(held.trim).items() if axis != "yaw"}  # nothing holds yaw
     notes: list[str] = []
     if pull is None or 1.96 * pull.error_deg_s > _OPEN_DEG_S:
-        notes.append("whether anything pulls it to a side was not measured; fly four straight legs to know")
+        notes.append("a pull to one side was not measured: fly four straight legs")
     moves, unknown = _moves(surfaces, sure, 0.0, _directions(held))
     if not moves:
         if sure:
             return TrimStep(
-                kind=FLY, headline="A trim is held, and no servo may move", why=(_held_words(held, sure),), notes=unknown
+                kind=FLY,
+                headline="The controller holds a trim, but no servo may move",
+                why=(_held_words(held, sure),),
+                notes=unknown,
             )
         known = {axis: own for axis, own in held.trim.axes.items() if axis != "yaw"}
         if not known:
@@ -140,15 +145,15 @@ def _held(surfaces: Sequence[Surface], held: Shown, pull: Pull | None) -> TrimSt
         )  # fmt: skip
     return TrimStep(
         kind=MOVE, moves=moves, notes=(*notes, *unknown), card="wing_trim", why=(_held_words(held, sure),),
-        headline=f"Move what the controller holds: {' and '.join(sure)}",
-        expect="Hands off nothing is held any more, and nothing lurches at the switch to manual.",
+        headline=f"Move the held trim into the servo centres: {' and '.join(sure)}",
+        expect="Hands off, the controller holds no trim, and nothing lurches at the switch to manual.",
     )  # fmt: skip
 
 
 def _held_words(held: Shown, axes: Mapping[str, float]) -> str:
     assert held.trim is not None
     told = ", ".join(f"{axis} by {signed(value)} ± {held.trim.axes[axis].half_width_us:.0f} µs" for axis, value in axes.items())
-    return f"Hands off in flight {held.number} the controller holds {told}."
+    return f"In flight {held.number} the controller holds a trim hands off: {told}."
 
 
 def _directions(held: Shown | None) -> dict[int, int | None]:

@@ -25,7 +25,7 @@ _LINE_SHARE, _LINE_WIDTH, _SWING_DEG, _WINDOW_S, _FEWEST_SWINGS = 0.55, 0.25, 8.
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Leg:
-    """One straight leg: bank and turning that bank does not explain, right and clockwise positive."""
+    """One straight leg: bank and turn rate not explained by bank, right and clockwise positive."""
 
     start_s: float
     end_s: float

@@ -55,7 +55,7 @@ def path_of(name: str) -> Path:
     """Raises InputError for a name that no export has."""
     path = folder() / name
     if not _NAME.fullmatch(name) or not path.is_file():
-        raise InputError("that export is not here any more")
+        raise InputError("that export no longer exists")
     return path
 
 
@@ -72,7 +72,7 @@ def _export_without_places(craft_id: int, progress: Progress) -> None:
 def _write(craft_id: int, progress: Progress, *, with_places: bool) -> None:
     craft = Craft.objects.filter(pk=craft_id).first() if craft_id else None
     if craft_id and craft is None:
-        raise InputError("that craft is not here any more")
+        raise InputError("that craft no longer exists")
     words = (slugify(craft.name) or "craft") if craft else "workshop"
     path = folder() / f"nembrit-{words}-{datetime.now(UTC):%Y%m%d-%H%M%S}.zip"
     partial = path.with_suffix(".partial")

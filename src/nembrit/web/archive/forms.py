@@ -11,7 +11,7 @@ class GiveForm(forms.Form):
     craft = forms.ModelChoiceField(
         queryset=Craft.objects.none(), required=False, empty_label="the whole workshop", label="Archive of"
     )
-    with_places = forms.BooleanField(required=False, initial=True, label="with positions, and the files as they came")
+    with_places = forms.BooleanField(required=False, initial=True, label="with positions and original files")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

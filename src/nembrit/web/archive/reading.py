@@ -63,7 +63,7 @@ def read_archive(file: IO[bytes]) -> Taken:
             _take_samples(bundle, state)
             _take_files(bundle, state)
     except (DatabaseError, ValidationError, KeyError, TypeError, ValueError, OverflowError, AttributeError) as error:
-        raise InputError(f"this archive holds what cannot be here ({_told(error)}). Nothing of it was taken") from None
+        raise InputError(f"this archive contains invalid data ({_told(error)}). Nothing was imported") from None
     craft = [row for row in state.made[Craft].values() if isinstance(row, Craft)]
     return Taken(craft=craft, n_flights=len(state.made[Flight]), renamed=state.renamed)
 

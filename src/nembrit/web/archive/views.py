@@ -31,7 +31,7 @@ def give(request: HttpRequest) -> HttpResponse:
     """Write an archive, beside the other work."""
     form = GiveForm(request.POST)
     if not form.is_valid():
-        messages.error(request, "Nothing was exported: choose a craft that is here, or the whole workshop.")
+        messages.error(request, "Nothing was exported: choose a craft or the whole workshop.")
         return redirect("archive:archive")
     try:
         exports.begin(form.cleaned_data["craft"], with_places=form.cleaned_data["with_places"])
@@ -58,15 +58,15 @@ def take(request: HttpRequest) -> HttpResponse:
     """Take an archive in: all of it, or nothing."""
     form = TakeForm(request.POST, request.FILES)
     if not form.is_valid():
-        messages.error(request, f"Nothing was taken in: {' '.join(map(str, form.errors['file']))}")
+        messages.error(request, f"Nothing was imported: {' '.join(map(str, form.errors['file']))}")
         return redirect("archive:archive")
     try:
         taken = read_archive(cast(BinaryIO, form.cleaned_data["file"].file))
     except CoreError as error:
-        messages.error(request, f"Nothing was taken in: {error}.")
+        messages.error(request, f"Nothing was imported: {error}.")
         return redirect("archive:archive")
     names = ", ".join(one.name for one in taken.craft) or "no craft"
-    other = "; ".join(f"{name} is here already, so the new one is called {here}" for name, here in taken.renamed.items())
-    told = f"{names} came in with {taken.n_flights} flight{'' if taken.n_flights == 1 else 's'}."
+    other = "; ".join(f"{name} exists already, so the new one is called {here}" for name, here in taken.renamed.items())
+    told = f"{names} imported with {taken.n_flights} flight{'' if taken.n_flights == 1 else 's'}."
     messages.success(request, f"{told} {other}.".replace(" .", "") if other else told)
     return redirect("tunes:hangar")

@@ -60,7 +60,7 @@ def require_settled(craft: Craft | None) -> None:
     logs = Log.objects.filter(pk__in=list(at_work)).filter(Q(state=Log.State.WAITING) | ~Q(upload__waiting_name=""))
     n_waiting = (logs.filter(craft=craft) if craft else logs).exclude(upload=None).distinct().count()
     if n_waiting:
-        raise InputError(f"{n_waiting} log{' is' if n_waiting == 1 else 's are'} still being read: wait until that is done")
+        raise InputError(f"{n_waiting} log{' is' if n_waiting == 1 else 's are'} still being read: wait until it is finished")
 
 
 def _members(craft: Craft | None, *, with_places: bool, progress: Progress) -> Iterator[tuple[str, bytes]]:

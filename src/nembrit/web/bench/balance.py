@@ -30,7 +30,7 @@ class Sums:
 
 
 def balance_of(given: QueryDict, craft: Craft) -> tuple[Sums, str]:
-    """Balance sums from the form; what cannot be computed is told."""
+    """Balance calculator from the form; what cannot be computed is told."""
     sums: dict[str, Any] = {
         "mass_g": given.get("mass_g", "4"),
         "speed_rpm": given.get("speed_rpm", "18000"),

@@ -16,7 +16,7 @@ KINDS = {
     "lowpass_1": "low-pass, first order",
     "lowpass_2": "low-pass, second order",
     "notch": "notch",
-    "rotor_notch": "notches on motors",
+    "rotor_notch": "motor-tracking notches",
 }
 _MOST_BLOCKS, _MOST_ORDER = 8, 6
 _NEW = {
@@ -66,7 +66,7 @@ def chains_from(given: QueryDict, flown: Controller) -> Controller:
         blocks = [_block(place, label, *words) for words in _rows(given, place)]
         found[place] = tuple(_pressed(given, place, blocks))
         if len(found[place]) > _MOST_BLOCKS:
-            raise InputError(f"{label}: more than {_MOST_BLOCKS} filters are no chain that a controller flies")
+            raise InputError(f"{label}: more than {_MOST_BLOCKS} filters are more than a controller has")
     return replace(flown, **found)
 
 
@@ -99,16 +99,16 @@ def query_of(chains: Controller) -> list[tuple[str, str]]:
 def _rows(given: QueryDict, place: str) -> Iterator[tuple[str, str, str, str]]:
     columns = [given.getlist(f"{place}.{name}")[: 2 * _MOST_BLOCKS] for name in ("kind", "hz", "q", "orders")]
     if len({len(column) for column in columns}) != 1:
-        raise InputError(f"{PLACES[place]}: the fields do not belong together; open the page anew")
+        raise InputError(f"{PLACES[place]}: the fields do not match; open the page again")
     yield from zip(*columns, strict=True)
 
 
 def _block(place: str, label: str, kind: str, hz: str, q: str, orders: str) -> Filter:
     if kind not in KINDS:
-        raise InputError(f"{label}: “{kind[:30]}” is no kind of filter")
+        raise InputError(f"{label}: “{kind[:30]}” is not a kind of filter")
     name = f"{label}, {KINDS[kind]}"
     if kind == "rotor_notch" and place != "gyro":
-        raise InputError(f"{label}: notches on motors belong to the gyro")
+        raise InputError(f"{label}: motor-tracking notches belong to the gyro filters")
     made = replace(_NEW[kind], frequency_hz=number(hz, f"{name}: the frequency in Hz", low=5, high=4000))
     if kind != "lowpass_1":
         made = replace(made, q=number(q, f"{name}: Q", low=0.3, high=50))

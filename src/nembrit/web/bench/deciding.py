@@ -21,7 +21,7 @@ from nembrit.web.hangar.services import core_settings, latest_configuration, nam
 from nembrit.web.logs.models import Segment
 from nembrit.web.logs.windows import main_segment
 
-_VERSION = 2  # of the rules: raised when `core.analysis.decision` or what it calls decides otherwise
+_VERSION = 3  # of the rules: raised when `core.analysis.decision` or what it calls decides otherwise
 _LATEST = 20
 NEEDED = ("judgement", "response", "shaping", "loop")
 

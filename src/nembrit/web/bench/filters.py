@@ -70,7 +70,7 @@ def map_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
     """What is left behind a chain over motor speed, as the map's script draws it. Raises NotEnoughData."""
     rows = bench.noise.rows
     if not rows.rotor_hz.shape[1]:
-        raise NotEnoughData("motor speeds are not known of this flight, so there is no map over them")
+        raise NotEnoughData("motor speeds of this flight are unknown, so there is no map by motor speed")
     found = bench.residual(Change(chains=chains)).rows
     if axis not in found:
         raise NotEnoughData(f"no gyro of {axis} in this log")
@@ -88,7 +88,7 @@ def map_of(bench: Choosing, chains: Controller, axis: str) -> dict[str, Any]:
 
 
 def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) -> dict[str, Any]:
-    """Noise at the motors against lag in every school, the flown chain on it, and the chain that is advised."""
+    """Motor noise against lag in every school, the flown chain on it, and the chain that is advised."""
     task = bench.task(pins)
     target = target_for(caution, craft.propeller_diameter_in)
     flown_rms, flown_lag = motor_rms_of(task, task.flown), lag_of(task, task.flown)
@@ -99,8 +99,8 @@ def trade_of(bench: Choosing, craft: Craft, caution: str, pins: frozenset[str]) 
     advised = min(safe, key=lambda one: (not one.meets_target, one.lag_deg if one.meets_target else one.motor_rms), default=None)
     percent = [float(np.log10(100 * value)) for curve in curves for value in curve.motor_rms]
     chart = Chart(
-        title="Noise at the motors against lag",
-        x=Axis(label="noise at the motors, share of full range", unit="%", low=min(percent), high=max(percent), is_log=True),
+        title="Motor noise against lag",
+        x=Axis(label="motor noise, share of full range", unit="%", low=min(percent), high=max(percent), is_log=True),
         y=Axis(label="phase lag at crossover", unit="°", low=0),
         lines=[
             Line(
@@ -142,9 +142,9 @@ def _sums(bench: Choosing, flown: Controller, chains: Controller, change: Change
         return 1000 * sum(stated_delay_s(getattr(one, place), rate_hz, rotor_hz) for place in places)
 
     rows = [
-        {"name": "delay of the gyro, chip with it", "flown": delay_ms(flown, "chip", "gyro"),
+        {"name": "total gyro delay, with the chip", "flown": delay_ms(flown, "chip", "gyro"),
          "tried": delay_ms(chains, "chip", "gyro"), "unit": "ms"},
-        {"name": "delay of the D term, all in all", "flown": delay_ms(flown, "chip", "gyro", "d_term"),
+        {"name": "total D-term delay", "flown": delay_ms(flown, "chip", "gyro", "d_term"),
          "tried": delay_ms(chains, "chip", "gyro", "d_term"), "unit": "ms"},
     ]  # fmt: skip
     try:
@@ -152,14 +152,14 @@ def _sums(bench: Choosing, flown: Controller, chains: Controller, change: Change
         rows.append({"name": f"lag at the crossover, {task.crossover_hz[task.axis]:.2g} Hz", "flown": lag_of(task, flown),
                      "tried": lag_of(task, chains), "unit": "°"})  # fmt: skip
         before, after = (bench.residual(one).bands_dps.get(axis, {}) for one in (Change(), change))
-        for band, label in (("motion", "left from 20 to 100 Hz"), ("jitter", "left from 100 to 300 Hz")):
+        for band, label in (("motion", "noise remaining, 20 to 100 Hz"), ("jitter", "noise remaining, 100 to 300 Hz")):
             if band in before:
                 rows.append({"name": f"{label}, {axis}", "flown": before[band], "tried": after[band], "unit": "deg/s"})
     except NotEnoughData:
         pass
     motors = [bench.motors(one) for one in (Change(), change)]
     if motors[0] is not None and motors[1] is not None:
-        rows.append({"name": "noise at the motors", "flown": 100 * motors[0].value, "tried": 100 * motors[1].value, "unit": "%"})
+        rows.append({"name": "motor noise", "flown": 100 * motors[0].value, "tried": 100 * motors[1].value, "unit": "%"})
     try:
         becomes = bench.predicted(axis, change)
         rough = bench.flown_rough(axis)
@@ -177,17 +177,20 @@ def _risk(bench: Choosing, change: Change) -> dict[str, str]:
     """How warm the motors may get, in words, against the flown chain."""
     told = bench.motors(change)
     if told is None:
-        return {"word": "", "told": "How warm the motors get cannot be told: motors or gains are not known of this flight."}
+        return {"word": "", "told": "Motor heat could not be estimated: motors or gains of this flight are unknown."}
     ratio = bench.motor_ratio(change)
     if ratio > _HOT:
-        return {"word": "stop", "told": f"{ratio:.1f} times the noise at the motors: they may burn. Do not fly this in one step."}
+        return {
+            "word": "stop",
+            "told": f"{ratio:.1f} times the motor noise: the motors may burn. Do not make this change in one step.",
+        }
     if ratio > _WARM:
         return {
             "word": "caution",
-            "told": f"{ratio:.1f} times the noise at the motors: hover low for 20 s, land, touch every motor.",
+            "told": f"{ratio:.1f} times the motor noise: hover low for 20 s, land, touch every motor with care.",
         }
-    return {"word": "", "told": f"{ratio:.2f} times the noise at the motors: no warmer than flown." if ratio < 1.05 else
-            f"{ratio:.2f} times the noise at the motors: a little warmer; touch them after the first hover."}  # fmt: skip
+    return {"word": "", "told": f"{ratio:.2f} times the motor noise: no warmer than now." if ratio < 1.05 else
+            f"{ratio:.2f} times the motor noise: a little warmer. Touch the motors after the first hover."}  # fmt: skip
 
 
 def _headline(sums: list[dict[str, Any]], *, is_tried: bool) -> str:
@@ -212,15 +215,15 @@ def _residual_chart(bench: Choosing, change: Change, axis: str) -> Chart:
     lines = []
     if raw is not None:
         before, after = (bench.residual(one).density[axis] for one in (Change(), change))
-        parts = [("before the filters", raw, "raw", "ink"), ("behind the flown ones", before, "before", "ink")]
+        parts = [("before the filters", raw, "raw", "ink"), ("after the current filters", before, "before", "ink")]
         if change.chains != bench.known:
-            parts.append(("behind the tried ones", after, "after", axis))
+            parts.append(("after the tried filters", after, "after", axis))
         lines = [
             Line(label=label, x=x, y=decibels(values[shown].tolist()), look=look, colour=colour)
             for label, values, look, colour in parts
         ]
     return Chart(
-        title=f"What is left of the noise, {axis}", x=Axis(label="frequency", unit="Hz", low=0, high=max(x, default=640.0)),
+        title=f"Remaining noise, {axis}", x=Axis(label="frequency", unit="Hz", low=0, high=max(x, default=640.0)),
         y=Axis(label="density", unit="dB re 1 (deg/s)²/Hz", from_x=20), lines=lines,
         bands=[Band(start=20, end=100, label="motion"), Band(start=100, end=300, label="jitter")],
     )  # fmt: skip
@@ -259,7 +262,7 @@ def _size_chart(bench: Choosing, flown: Controller, chains: Controller) -> Chart
 
     x = Axis(label="frequency", unit="Hz", low=float(np.log10(2)), high=float(np.log10(500)), is_log=True)
     lines = _curves(bench, flown, chains, size_db)
-    return Chart(title="What the chain lets through", x=x, y=Axis(label="size", unit="dB", low=-50, high=6), lines=lines)
+    return Chart(title="Gain of the filter chain", x=x, y=Axis(label="size", unit="dB", low=-50, high=6), lines=lines)
 
 
 def _rounded(values: FloatArray) -> list[float | None]:

@@ -110,7 +110,18 @@ def headline(results: FlightResults) -> str:
         if not any(name.startswith("motion_noise") for name in (metrics.values if metrics else {})):
             return "This log is too slow to measure noise; log at 1 kHz or more"
         return "Noise measured; the response could not be judged from this flight"
-    return "This log cannot answer the questions of this page yet"
+    return "This log is not enough for this page"
+
+
+def certainty(results: FlightResults) -> str:
+    """How sure the title is, in a sentence."""
+    judgement = results.judgement
+    if judgement is None or not judgement.faults:
+        return ""
+    first = judgement.faults[0]
+    if first.confidence is None:
+        return "A hint, not proof."
+    return f"Right in about {round(10 * first.confidence)} of 10 similar simulated cases."
 
 
 def axis_parts(results: FlightResults) -> list[dict[str, Any]]:

@@ -29,10 +29,13 @@ _LEAST, _MOST = 0.3, 3.0  # ratios that are tried
 _GRID = np.geomspace(0.5, 2.0, 13)
 _ROWS = (
     ("bandwidth", "bandwidth_hz", 1.0, "Hz"), ("rise, 10 to 90 %", "rise_time_s", 1000.0, "ms"),
-    ("overshoot", "overshoot_ratio", 100.0, "%"), ("delay to half", "delay_s", 1000.0, "ms"),
-    ("settles within 5 %", "settling_time_s", 1000.0, "ms"), ("phase margin", "phase_margin_deg", 1.0, "°"),
+    ("overshoot", "overshoot_ratio", 100.0, "%"), ("time to half", "delay_s", 1000.0, "ms"),
+    ("settling time (5 %)", "settling_time_s", 1000.0, "ms"), ("phase margin", "phase_margin_deg", 1.0, "°"),
     ("gain margin", "gain_margin_db", 1.0, "dB"), ("sensitivity peak", "sensitivity_peak", 1.0, ""),
 )  # fmt: skip
+
+
+_KEY_ROWS = ("rise, 10 to 90 %", "overshoot", "sensitivity peak", "motor noise")  # shown beside the sliders
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,9 +86,7 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField], craft: Craft) -
             "name": name, "flown": one, "tried": other, "factor": factor, "unit": unit, "suffix": _after(unit),
             "is_rough": rough[field], "is_rough_tried": rough_tried[field],
         })  # fmt: skip
-    rows.append(
-        {"name": "noise at the motors", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%", "suffix": " %"}
-    )
+    rows.append({"name": "motor noise", "flown": motors[0], "tried": motors[1], "factor": 100.0, "unit": "%", "suffix": " %"})
     found = bench.loop.axes[axis] if bench.loop else None
     moved = {one.term for one in fields if abs(one.ratio - 1) > 1e-3}
     stands = bench.ruling(change, target_rms=target_for("usual", craft.propeller_diameter_in))  # as slips are judged
@@ -94,6 +95,7 @@ def page_of(bench: Choosing, axis: str, fields: list[GainField], craft: Craft) -
         "slips": [] if stands.forbidden else [(group, words) for terms, group, words in groups if moved & terms],
         "ruling": stands,
         "fields": fields, "is_tried": is_tried, "rows": rows, "told": told,
+        "key_rows": [row for row in rows if row["name"] in _KEY_ROWS],
         "throttles": list(zip(found.by_throttle, told.by_throttle, strict=True)) if found else [],
         "charts": [("step", _step_chart(axis, was, told, is_tried=is_tried))],
         "region": region_of(bench, axis, fields), "zones": ZONES, "headline": _headline(axis, was, told, is_tried=is_tried),
@@ -142,12 +144,12 @@ def motor_room(bench: Choosing, craft: Craft, caution: str) -> float:
 
 
 def _measured(bench: Choosing) -> float | None:
-    """Noise at the motors as flown, share of full range."""
+    """Motor noise as flown, share of full range."""
     return bench.shaping.roughness_ratio if bench.shaping else None
 
 
 def region_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, Any]:
-    """How near the edge P and D would fly together: zones over ratios from half to double, and where the tried pair is."""
+    """The stability margin over P and D together: zones over ratios from half to double, and where the tried pair is."""
     assert bench.loop is not None
     found = bench.loop.axes[axis]
     parts = flown_loop(found)
@@ -166,7 +168,9 @@ def region_of(bench: Choosing, axis: str, fields: list[GainField]) -> dict[str, 
     def along(ratio: float) -> float:
         return float(np.clip(np.log(ratio / _GRID[0]) / np.log(_GRID[-1] / _GRID[0]), 0, 1)) * side
 
+    upwards = "; D from half to double, upwards" if has_d else ""
     return {
+        "spoken": f"Stability margin of {axis}: P from half to double, left to right{upwards}",
         "cells": cells, "side": side, "height": side if has_d else 1, "has_d": has_d,
         "here": {"x": f"{along(ratios.get('p', 1.0)):.2f}", "y": f"{side - along(ratios.get('d', 1.0)) if has_d else 0.5:.2f}"},
         "flown": {"x": f"{along(1.0):.2f}", "y": f"{side - along(1.0) if has_d else 0.5:.2f}"},
@@ -178,12 +182,12 @@ def _headline(axis: str, was: Predicted, told: Predicted, *, is_tried: bool) -> 
     if not told.is_stable:
         return f"{name} would oscillate at about {told.swing_hz:.0f} Hz: do not fly this"
     if not is_tried:
-        return f"What would other gains do on {axis}?"
+        return f"Try other gains on {axis}"
     if was.rise_time_s is None or told.rise_time_s is None:
         return f"{name} with the tried gains"
     change = told.rise_time_s.value / was.rise_time_s.value - 1
     pace = (
-        "as fast as flown"
+        "as fast as now"
         if abs(change) < 0.01
         else f"{abs(change):.0%} {'slower' if change > 0 else 'faster'}".replace("%", "\N{THIN SPACE}%")
     )
@@ -192,7 +196,7 @@ def _headline(axis: str, was: Predicted, told: Predicted, *, is_tried: bool) -> 
 
 def _step_chart(axis: str, was: Predicted, told: Predicted, *, is_tried: bool) -> Chart:
     x = (1000 * was.step_t_s).tolist()
-    lines = [Line(label="flown", x=x, y=_rounded(was.step), look="before")]
+    lines = [Line(label="now", x=x, y=_rounded(was.step), look="before")]
     if is_tried and told.is_stable:
         # as far as overshoot and delay may be off: the band of the largest of both
         half = told.overshoot_ratio.error if told.overshoot_ratio else 0.0
@@ -200,7 +204,7 @@ def _step_chart(axis: str, was: Predicted, told: Predicted, *, is_tried: bool) -
         lines.append(Line(label="predicted", x=x, y=_rounded(told.step), look="after", colour=axis, low=low, high=high))
     return Chart(
         title=f"Step response, {axis}", x=Axis(label="time after the step", unit="ms", low=0, high=300),
-        y=Axis(label="share of the step", unit="1", low=-0.1, high=1.5), lines=lines, level=1.0,
+        y=Axis(label="response to a unit step", unit="1", low=-0.1, high=1.5), lines=lines, level=1.0,
     )  # fmt: skip
 
 

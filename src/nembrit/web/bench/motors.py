@@ -69,7 +69,7 @@ def unproven(results: FlightResults) -> str:
     """Motors that read far more than the rest without a finding about them, in words."""
     motors = results.motors
     blamed = {finding.motor for finding in (results.judgement.findings if results.judgement else ())}
-    columns = ((motors.turning, "once-per-turn shaking"), (motors.rough, "rough noise")) if motors else ()
+    columns = ((motors.turning, "once-per-turn shaking"), (motors.rough, "broadband noise")) if motors else ()
     for shares, what in columns:
         found = apart(shares.values) if shares else ()
         if shares is None or not found or blamed & set(found):
@@ -77,7 +77,7 @@ def unproven(results: FlightResults) -> str:
         others = [value for n, value in enumerate(shares.values) if n + 1 not in found and isfinite(value)]
         ratio = max(shares.values[n - 1] for n in found) / max(median(others), 1e-12)
         name = f"motor {found[0]} reads" if len(found) == 1 else f"motors {' and '.join(map(str, found))} read"
-        return f"{name} {ratio:.0f} times the others’ {what}"
+        return f"{name} {ratio:.0f} times the other motors {what}"
     return ""
 
 
@@ -90,7 +90,7 @@ def headline(results: FlightResults, spikes: Sequence[tuple[str, Spikes]]) -> st
     if any(found.times_s for _, found in spikes):
         return "Spikes in the raw gyro, no motor out of line"
     if in_words := unproven(results):
-        return f"No motor is to blame yet; {in_words}"
+        return f"No motor named yet: {in_words}"
     if results.motors and results.motors.turning:
         return "No motor stands out from its neighbours"
-    return "Vibration in hover, motor by motor"
+    return "Vibration in hover, by motor"

@@ -42,7 +42,7 @@ def map_data(role_maps: RoleMaps, role: str, by: str) -> dict[str, Any]:
     """
     shown = role_maps.over.get(by)
     if shown is None:
-        raise InputError(role_maps.reasons.get(by, "this map is not made"))
+        raise InputError(role_maps.reasons.get(by, "this map is not available"))
     unit, factor = {"time": ("s", 1.0), "speed": ("turns/s", 1.0)}.get(by, ("%", 100.0))
     return {
         "role": role,
@@ -66,9 +66,9 @@ def _stands(line: Line) -> str:
 def line_row(line: Line) -> dict[str, Any]:
     """One line for the page: what it is, where, how strong, how sure."""
     names = {
-        "resonance": "stays put: resonance",
-        "unknown": "not told: stays put or moves",
-        "blade": "with the motors: blades",
+        "resonance": "fixed: resonance",
+        "unknown": "unknown whether fixed or moving with the motors",
+        "blade": "moves with the motors: blades",
     }
     order = {1: "once per turn", 2: "twice per turn"}.get(line.order or 0, f"{line.order} times per turn")
     return {
@@ -236,12 +236,12 @@ def _chart(chosen: Chosen, lines: list[ChartLine]) -> Chart:
 def speeds_in_words(maps: Maps) -> str:
     """How the motors' speeds are known."""
     if maps.has_recorded_speeds is None:
-        return "Motor speed is neither recorded nor to be told from this flight; fly the throttle ramp, or record it."
+        return "Motor speed is not recorded and could not be estimated. Record it, or fly the throttle ramp."
     if maps.has_recorded_speeds:
         return "Motor speeds are recorded in this log."
     return (
         "Motor speeds are estimated from the lines that move with the commands: "
-        f"{maps.full_hz or 0:.0f} turns a second at full command. Record them to be sure."
+        f"{maps.full_hz or 0:.0f} revolutions per second at full command. Record them to be sure."
     )
 
 

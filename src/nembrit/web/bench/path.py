@@ -107,10 +107,10 @@ def headline_of(navigation: Navigation) -> str:
         off = worst.cross_track_m or 0.0
         side = "right" if off > 0 else "left"
         more = f", {abs(off):.0f} m to the {side} at the worst" if abs(off) >= 2 else ""
-        return f"It holds its lines within {max(1, round(max(leg.cross_track_rms_m for leg in wanted)))} m{more}"
+        return f"Holds its lines within {max(1, round(max(leg.cross_track_rms_m for leg in wanted)))} m{more}"
     if navigation.circles:
         one = navigation.circles[0]
-        return f"It circles at {one.radius_m:.0f} m, within {max(1, round(one.radius_sd_m))} m"
+        return f"Circles at {one.radius_m:.0f} m, within {max(1, round(one.radius_sd_m))} m"
     if navigation.legs:
         return f"{len(navigation.legs)} straight legs, flown by hand"
     return f"{len(navigation.turns)} turns and no straight leg"

@@ -18,8 +18,8 @@ from nembrit.web.common.charts import Axis, Chart, Line
 _COHERENT, _LEAST_HZ, _TOP_HZ = 0.6, 0.5, 200.0
 _KEYS = ("bode-size", "bode-phase", "steps")
 _DIFFER = {
-    "large": "overshoots more in large movements: the command or a motor reached its limit, or the integral wound up",
-    "small": "overshoots more in small movements: play in a mount or a dead band, which large ones hide",
+    "large": "overshoots more in large movements: a motor or the command reached its limit, or I wound up",
+    "small": "overshoots more in small movements: play in a mount, or a dead band",
 }
 
 
@@ -116,7 +116,7 @@ def _steps(results: FlightResults, axis: str, own: AxisLoop | None) -> Chart:
     return Chart(
         title=f"Step response, {axis}",
         x=Axis(label="time after the step", unit="ms", low=0, high=300),
-        y=Axis(label="share of the step", unit="1", low=-0.1, high=1.5),
+        y=Axis(label="response to a unit step", unit="1", low=-0.1, high=1.5),
         lines=lines,
         level=1.0,
     )

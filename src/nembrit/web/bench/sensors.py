@@ -78,7 +78,7 @@ def _swapped(flight: Flight, given: QueryDict) -> tuple[dict[str, tuple[BandRati
         return {}, "that flight has no log"
     results = evidence_of(other, "sensors").results
     if results is None or results.sensors is None:
-        return {}, "that flight is being analysed; look again in a moment"
+        return {}, "that flight is being analysed: try again in a moment"
     return results.sensors.ratios, "" if results.sensors.has_second_board else "that flight has no second gyro"
 
 

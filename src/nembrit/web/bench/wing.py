@@ -16,7 +16,7 @@ from nembrit.web.common.charts import Axis, Chart, Line
 
 _QUESTIONS = {
     "trim": "Trims, hands off",
-    "creep": "Heading creep",
+    "creep": "Heading drift",
     "weaving": "Weaving on straight legs",
     "wind": "Wind",
     "lurch": "Lurch at the switch to manual",
@@ -80,7 +80,7 @@ def rate_words(own: RateResponse) -> str:
         return "could not be measured"
     ratio, (low, high) = own.forward_ratio
     word = forward_word(own.forward_ratio)
-    return f"{'not proven' if word == 'open' else word}, {ratio:.2f} ({low:.2f} to {high:.2f}) of what it needs"
+    return f"{'not proven' if word == 'open' else word}, {ratio:.2f} ({low:.2f} to {high:.2f}) of the ideal"
 
 
 def headline(wing: Wing) -> str:
@@ -100,7 +100,7 @@ def headline(wing: Wing) -> str:
         return _trim_in_words(wing.trim)
     if wing.wind is not None:
         return f"Wind {wing.wind.in_words}"
-    return "This flight answers none of the wing’s questions yet"
+    return "This flight has no data for the wing bench"
 
 
 def _trim_in_words(trim: Trim) -> str:

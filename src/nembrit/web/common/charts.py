@@ -86,7 +86,7 @@ def sample_chart(request: HttpRequest) -> JsonResponse:
     chart = Chart(
         title="Sample",
         x=Axis(label="time", unit="ms"),
-        y=Axis(label="share of step", unit="1"),
+        y=Axis(label="unit step", unit="1"),
         lines=[
             Line(label="before", x=x, y=[(v or 0) * 0.6 + 0.1 for v in wave], look="before"),
             Line(

@@ -19,8 +19,8 @@ _expected: ContextVar[int | None] = ContextVar("expected generation", default=No
 _WRITES = ("INSERT", "UPDATE", "DELETE", "REPLACE")
 _GONE = ("unable to open", "no such table", "readonly database", "disk I/O error", "malformed", "not a database")
 _HOW_ON = "Stop Nembrit, put the folder back or restore a copy (run.py restore FILE), then start it again"
-BUSY = "The workshop is being written to by something else, such as a restore. Nothing was saved: try again in a moment"
-FULL = "The disk is full. What was saved before is safe; nothing new was saved. Free some space, then try again"
+BUSY = "The workshop is locked by something else, such as a restore. Nothing was saved: try again in a moment"
+FULL = "The disk is full. Everything saved before is safe; nothing new was saved. Free some space, then try again"
 
 
 class WorkshopReplaced(CoreError):

@@ -58,7 +58,7 @@ class Door(ASGIHandler):
             return None
         if settings.LAN_HOSTS and await invited(is_invited, request.cookies):
             return None
-        return 403, "Give the passphrase first", "Nothing was read or kept."
+        return 403, "Enter the passphrase first", "Nothing was read or kept."
 
     async def read_body(self, receive: Any) -> Any:
         if receive.has_files:
@@ -111,16 +111,18 @@ class _Request:
         text = self._headers.get(b"content-length", b"0").decode("latin-1").strip()
         size = int(text) if text.isascii() and text.isdigit() and len(text) < 19 else None
         if size is None:
-            return 400, "That request could not be understood", "Its length is no number. Nothing was changed."
+            return 400, "That request could not be understood", "Its length is not a number. Nothing was changed."
         if b"transfer-encoding" in self._headers:
-            return 411, "That was not taken", "Forms and files must be sent with their size announced. Nothing was kept."
+            return 411, "That was rejected", "Forms and files must be sent with their size announced. Nothing was kept."
         most = self._most_bytes()
         if size > most:
-            told = f"{size / 1e6:.0f} MB were announced; at most {most / 1e6:.0f} MB can be taken. Nothing was sent or kept."
+            told = f"{size / 1e6:.0f} MB were announced; at most {most / 1e6:.0f} MB are accepted. Nothing was saved."
             return 413, "That is too large", told
         if self.has_files and not self._has_token():
-            told = "The page was too old or came from elsewhere. Nothing was kept: load the page again and repeat the last step."
-            return 403, "That step was refused", told
+            told = (
+                "The page was too old or came from another site. Nothing was saved: load the page again and repeat the last step."
+            )
+            return 403, "That step was rejected", told
         return None
 
     def _most_bytes(self) -> int:

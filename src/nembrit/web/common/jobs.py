@@ -129,7 +129,7 @@ def _do(job: Job) -> None:
 def _sentence(error: Exception) -> str:
     if is_disk_full(error):
         return f"{FULL}."
-    return "Something went wrong in Nembrit itself; what was there before is untouched. Try again."
+    return "An error in Nembrit. Your data is unchanged. Try again."
 
 
 def _end(job: Job, state: str, *, error: str = "") -> None:

@@ -50,7 +50,7 @@ def enter(phrase: str, *, address: str, agent: str) -> Phone:
         try:
             counted.execute("BEGIN EXCLUSIVE")
         except sqlite3.OperationalError:
-            raise InputError("others are trying, too: try again in a moment") from None
+            raise InputError("others are trying at the same time: try again in a moment") from None
         n = _still_waits(counted, address)
         if not _is_right(phrase):
             wait_s = min(_LONGEST_S, 2.0 ** (n + 1 - _FREE + 1)) if n + 1 >= _FREE else 0.0
@@ -58,7 +58,7 @@ def enter(phrase: str, *, address: str, agent: str) -> Phone:
             counted.execute("DELETE FROM guesses WHERE not_before < ?", (time.time() - _FORGOTTEN_S,))
             counted.execute("COMMIT")
             raise InputError(
-                "that is not the passphrase. It was shown once, where Nembrit was started; run.py serve --lan --new-passphrase "
+                "wrong passphrase. It was shown once, where Nembrit was started; run.py serve --lan --new-passphrase "
                 "makes another"
             )
         counted.execute("DELETE FROM guesses WHERE address = ?", (address,))

@@ -141,12 +141,12 @@ class InvitedOnly:
         if not settings.LAN_HOSTS or phone_of(request) is None:
             return self._turned_away(request)
         if request.path.startswith(self._OWNER_ONLY):
-            return HttpResponse("Only on the computer itself.", status=403, content_type="text/plain; charset=utf-8")
+            return HttpResponse("Available only on the computer itself.", status=403, content_type="text/plain; charset=utf-8")
         return self.get_response(request)
 
     def _turned_away(self, request: HttpRequest) -> HttpResponseBase:
         if not settings.LAN_HOSTS or request.method not in ("GET", "HEAD"):
-            return HttpResponse("Give the passphrase first.", status=403, content_type="text/plain; charset=utf-8")
+            return HttpResponse("Enter the passphrase first.", status=403, content_type="text/plain; charset=utf-8")
         return HttpResponseRedirect(f"{ENTRANCE}?{urlencode({'next': request.get_full_path()})}")
 
 

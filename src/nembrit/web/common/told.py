@@ -12,7 +12,7 @@ _LONGEST_POLL_S = 20  # a job that has just ended may load the page anew some se
 
 
 def tell_until_done(request: HttpRequest, texts: list[str], jobs: list[Job]) -> None:
-    """Show these texts on every page until these jobs and all others of now are done, and once more, or for some seconds."""
+    """Show spectra texts on every page until these jobs and all others of now are done, and once more, or for some seconds."""
     pending = {*(job.pk for job in jobs), *Job.objects.unfinished().values_list("pk", flat=True)}
     request.session[_KEY] = {"texts": texts, "jobs": sorted(pending), "until": time.time() + _LONGEST_POLL_S}
 

@@ -20,7 +20,7 @@ def keep_card(kind: str, keys: Sequence[str], *, name: str, purpose: str = "") -
     """Compose a card and keep it. Raises InputError for what cannot be flown, and for a name that a card has."""
     card = composed(kind, keys, key="own", name=name, purpose=purpose)
     if OwnCard.objects.filter(name__iexact=card.name, archived_at=None).exists():
-        raise InputError(f"there is a card “{card.name}” already: cards never change, so give this one another name")
+        raise InputError(f"there is a card “{card.name}” already: cards never change, so choose another name")
     return OwnCard.objects.create(name=card.name[:60], craft_kind=kind, document=card_to_json(card))
 
 

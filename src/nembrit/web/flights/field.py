@@ -18,7 +18,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import latest_configuration, motor_numbers
 
 __all__ = ["HEATS", "MARKERS", "best_fit", "checks_for"]
-AFTER = {"as_planned": "as planned", "aborted": "broken off", "crashed": "in a crash"}
+AFTER = {"as_planned": "as planned", "aborted": "aborted", "crashed": "in a crash"}
 _MOST_TAPS = 200  # in one sending
 _ENDED = {"as_planned": Flight.Ended.AS_PLANNED, "aborted": Flight.Ended.ABORTED, "crashed": Flight.Ended.CRASHED}
 
@@ -49,7 +49,7 @@ def page_of(outing: Outing) -> dict[str, Any]:
     """What the phone needs to hold a flight by itself: the card, the stop rules, the motors."""
     card = card_of(outing.card_key)
     if card is None:
-        raise InputError("this outing’s card is not there any more")
+        raise InputError("the card of this field session no longer exists")
     steps = [
         {"name": step.name, "seconds": step.seconds, "how": step.how,
          "watch": step.watch, "listen": step.listen, "tells": step.tells}
@@ -86,7 +86,7 @@ def keep(outing: Outing, key: object, documents: Sequence[Any]) -> Kept:
     Raises InputError for too many, and OtherWorkshop for those of another outing.
     """
     if key != key_of(outing):
-        raise OtherWorkshop("this page is of an outing that is not in this workshop: its entries stay on the phone")
+        raise OtherWorkshop("this field session is not in this workshop: its entries stay on the phone")
     if len(documents) > _MOST_TAPS:
         raise InputError(f"more than {_MOST_TAPS} entries at once")
     taps, refused = [], {}

@@ -22,7 +22,7 @@ class OutingForm(forms.Form):
     pack = forms.CharField(max_length=60, required=False, label="Pack")
     wind_m_s = NumberField(low=0, high=40, required=False, label="Wind, m/s")
     conditions = forms.CharField(max_length=200, required=False, label="Conditions")
-    despite = forms.CharField(max_length=300, required=False, label="Why fly although something stands against it (kept)")
+    despite = forms.CharField(max_length=300, required=False, label="Reason to fly despite a failed check (saved)")
 
     def __init__(self, *args: Any, craft_kind: str, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

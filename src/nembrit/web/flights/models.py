@@ -23,7 +23,7 @@ class Flight(models.Model):
 
     class Ended(models.TextChoices):
         AS_PLANNED = "", "as planned"
-        ABORTED = "aborted", "was broken off"
+        ABORTED = "aborted", "was aborted"
         CRASHED = "crashed", "ended in a crash"
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="flights")

@@ -14,7 +14,7 @@ class ObstacleForm(forms.Form):
     kind = forms.ChoiceField(choices=Obstacle.Kind.choices, label="It is")
     places = forms.CharField(
         widget=forms.Textarea(attrs={"rows": 3}), label="Places",
-        help_text="latitude, longitude: a line each; on a flight’s map, tap instead",
+        help_text="latitude, longitude, one per line; or tap on a flight’s map",
     )  # fmt: skip
 
     def clean_places(self) -> list[tuple[float, float]]:

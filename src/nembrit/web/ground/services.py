@@ -56,7 +56,7 @@ def take_in_geojson(content: bytes) -> int:
     try:
         found = core.obstacles_from_geojson(content.decode("utf-8-sig"))
     except UnicodeDecodeError:
-        raise InputError("this is no GeoJSON: it is not UTF-8 text") from None
+        raise InputError("this is not GeoJSON: it is not UTF-8 text") from None
     with transaction.atomic():
         for one in found:
             add_obstacle(name=one.name, kind=one.kind, places=one.places, height_m=one.height_m)
@@ -169,8 +169,8 @@ def _chart(
         y=Axis(label="height above the antenna’s ground", unit="m"),
         lines=[
             Line(label="ground", x=x, y=above(ground), look="raw"),
-            Line(label="ray just free", x=x, y=above(geometric), look="second"),
-            Line(label="zone free", x=x, y=above(clear), look="after"),
+            Line(label="line of sight clear", x=x, y=above(geometric), look="second"),
+            Line(label="Fresnel zone clear", x=x, y=above(clear), look="after"),
             Line(label="flown", x=x, y=[height_m] * len(x), look="setpoint"),
         ],
     )

@@ -47,11 +47,11 @@ def take_in(request: HttpRequest) -> HttpResponse:
     file = request.FILES.get("file")
     try:
         if file is None:
-            messages.error(request, "No file was chosen; nothing was taken in.")
+            messages.error(request, "No file chosen; nothing was imported.")
         else:
-            messages.success(request, f"{services.take_in_geojson(file.read())} obstacles taken in.")
+            messages.success(request, f"{services.take_in_geojson(file.read())} obstacles imported.")
     except CoreError as error:
-        messages.error(request, f"Nothing was taken in: {error}.")
+        messages.error(request, f"Nothing was imported: {error}.")
     return redirect(_back(request, "ground:obstacles"))
 
 
@@ -79,9 +79,7 @@ def rule(request: HttpRequest, craft_id: int) -> HttpResponse:
 
         def make() -> str:
             services.write_rule(craft, form.cleaned_data)
-            messages.success(
-                request, "Saved. Returns from now on are judged by these limits; earlier ones by those that stood before them."
-            )
+            messages.success(request, "Saved. New returns are judged by these limits; earlier ones keep their own.")
             return request.path
 
         try:
@@ -110,7 +108,7 @@ def sight(request: HttpRequest) -> HttpResponse:
                 file.name, added.cleaned_data["datum"], file.read(), start=added.cleaned_data["start"],
                 end=added.cleaned_data["end"],
             )  # fmt: skip
-            messages.success(request, f"Taken in: {one}, {one.distance_m[-1] / 1000:.1f} km.")
+            messages.success(request, f"Imported: {one}, {one.distance_m[-1] / 1000:.1f} km.")
             return redirect(f"{request.path}?profile={one.pk}")
         except CoreError as error:
             added.add_error("file", f"{str(error)[:1].upper()}{str(error)[1:]}.")
@@ -132,5 +130,5 @@ def sight(request: HttpRequest) -> HttpResponse:
 def profile_away(request: HttpRequest, profile_id: int) -> HttpResponse:
     one = get_object_or_404(Profile, pk=profile_id)
     one.delete()
-    messages.success(request, f"“{one}” is taken out.")
+    messages.success(request, f"“{one}” removed.")
     return redirect("ground:sight")

@@ -33,9 +33,9 @@ class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms ta
     layout = forms.ChoiceField(
         choices=[
             ("Multirotors, by their motors", services.LAYOUT_CHOICES),
-            ("Model aeroplanes, by what steers them", [(key, label) for key, (label, _) in services.PLANES.items()]),
+            ("Model aeroplanes, by control surfaces", [(key, label) for key, (label, _) in services.PLANES.items()]),
         ],
-        label="Motors, or what steers a plane",
+        label="Motors or control surfaces",
         initial="quad",
     )
 
@@ -54,10 +54,10 @@ class CraftForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms ta
 
 SERVOS = range(1, 9)
 _ROLES = [
-    ("", "nothing, or not known"),
+    ("", "none or unknown"),
     *((role, role.replace("_", " ").replace("v tail", "V-tail")) for role in services.SURFACE_ROLES),
 ]
-_DIRECTIONS = [("", "the log may tell"), ("1", "longer pulse, more"), ("-1", "longer pulse, less")]
+_DIRECTIONS = [("", "found from the log"), ("1", "longer pulse = more"), ("-1", "longer pulse = less")]
 
 
 class SurfacesForm(forms.Form):
@@ -164,7 +164,7 @@ class MotorsForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         if data.get("order_seen") != self.now:
-            raise forms.ValidationError("the motors were put in another order since this page was opened; look at them again")
+            raise forms.ValidationError("the motors changed since this page was opened; check them again")
         return data
 
     @property
@@ -191,7 +191,7 @@ class ConfigurationForm(forms.Form):
     text = forms.CharField(widget=forms.Textarea, label="Settings, one “name = value” a line", max_length=400_000, strip=False)
     note = forms.CharField(max_length=200, required=False, label="Note")
     shown = forms.CharField(widget=forms.HiddenInput, required=False)  # a mark of the text that was shown as understood
-    without_doubtful = forms.BooleanField(required=False, label="Leave the doubtful lines out")
+    without_doubtful = forms.BooleanField(required=False, label="Leave the unclear lines out")
 
     def mark(self) -> str:
         return seen_of(self.cleaned_data["text"].splitlines())
@@ -203,7 +203,7 @@ class ConfigurationForm(forms.Form):
 
 class BuildForm(forms.Form):
     part = forms.CharField(max_length=80, label="Part")
-    text = forms.CharField(max_length=300, required=False, label="What was done")
+    text = forms.CharField(max_length=300, required=False, label="Changes")
 
 
 class NameMapForm(forms.Form):

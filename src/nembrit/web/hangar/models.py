@@ -151,7 +151,7 @@ class Configuration(models.Model):
         PASTED = "pasted", "pasted"
         SLIP = "slip", "from a change slip"
         UNDO = "undo", "undo"
-        EXPERIMENT = "trial", "from a question with arms"
+        EXPERIMENT = "trial", "from a blind comparison"
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="configurations")
     number = models.PositiveIntegerField()

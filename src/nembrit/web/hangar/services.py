@@ -233,7 +233,7 @@ def understood(text: str) -> Pasted:
 def paste_configuration(craft: Craft, text: str, *, note: str = "", without_doubtful: bool = False) -> Configuration:
     """A new revision from pasted lines; proposes meanings for names that have none yet.
 
-    Raises InputError for doubtful lines unless they are to be left out, or when nothing differs from the latest revision.
+    Raises InputError for unclear lines unless they are to be left out, or when nothing differs from the latest revision.
     """
     table = from_table(text)
     lines = text if table is None else core_configuration.settings_text(table)

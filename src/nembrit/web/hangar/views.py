@@ -27,7 +27,7 @@ def craft_surfaces(request: HttpRequest, craft_id: int) -> HttpResponse:
     form = SurfacesForm(request.POST if request.method == "POST" else None, surfaces=services.surfaces_of(craft))
     if request.method == "POST" and form.is_valid():
         changed = services.save_surfaces(craft, form.surfaces())
-        messages.success(request, "Saved; its flights are worked out anew." if changed else "Nothing was changed.")
+        messages.success(request, "Saved. Its flights are being recomputed." if changed else "Nothing was changed.")
         return redirect("hangar:craft_surfaces", craft.pk)
     context = {"craft": craft, "form": form}
     return render(request, "hangar/surfaces.html", context, status=400 if form.is_bound else 200)
@@ -47,9 +47,9 @@ def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
     layout = data.pop("layout") or None
     craft = services.create_craft(layout=layout, **data)
     if craft.kind == Craft.Kind.FIXED_WING:
-        messages.success(request, f"{craft.name} stands in the hangar. Next: see which servo moves what, and correct it.")
+        messages.success(request, f"{craft.name} is in the hangar. Next: check its control surfaces.")
         return reverse("hangar:craft_surfaces", args=[craft.pk])
-    messages.success(request, f"{craft.name} stands in the hangar. Next: save its configuration as it is now.")
+    messages.success(request, f"{craft.name} is in the hangar. Next: save its current settings.")
     return reverse("hangar:configuration_new", args=[craft.pk])
 
 
@@ -88,7 +88,7 @@ def craft_motors(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as error:
             form.add_error(None, str(error))
         else:
-            told = "are saved; what rests on them is worked out anew" if changed else "stand as they stood"
+            told = "are saved; affected results are recomputed" if changed else "did not change"
             messages.success(request, f"The motors of {craft.name} {told}.")
             return redirect(craft)
     return _edit_page(request, craft_id, 400, motors=form)
@@ -99,7 +99,7 @@ def craft_archive(request: HttpRequest, craft_id: int) -> HttpResponse:
     craft = get_object_or_404(Craft, pk=craft_id)
     archived = request.POST.get("archived") == "1"
     services.set_archived(craft, archived=archived)
-    messages.success(request, f"{craft.name} is {'put away; nothing of it is deleted' if archived else 'back in the hangar'}.")
+    messages.success(request, f"{craft.name} is {'archived; nothing is deleted' if archived else 'back in the hangar'}.")
     return redirect("/" if archived else craft.get_absolute_url())
 
 
@@ -170,7 +170,7 @@ def configuration_give(request: HttpRequest, configuration_id: int, form: str) -
 def configuration_reference(request: HttpRequest, configuration_id: int) -> HttpResponse:
     chosen = get_object_or_404(Configuration, pk=configuration_id)
     services.set_reference(chosen)
-    messages.success(request, f"{chosen} is now the reference: the state that is known to be good.")
+    messages.success(request, f"{chosen} is now the reference, the known good state.")
     return redirect(chosen)
 
 
@@ -183,7 +183,7 @@ def names(request: HttpRequest, craft_id: int) -> HttpResponse:
     form = NameMapForm(request.POST if request.method == "POST" else None, settings=settings)
     if request.method == "POST" and form.is_valid():
         if not form.is_current():
-            form.add_error(None, "Settings or meanings were saved anew since this page was opened. Yours are still in the fields")
+            form.add_error(None, "Settings changed since this page was opened. Yours are still in the fields")
             form.shown_anew()
             return render(request, "hangar/names.html", {"craft": craft, "latest": latest, "form": form}, status=409)
         try:
@@ -191,7 +191,7 @@ def names(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as refused:
             form.add_error(None, str(refused))
         else:
-            messages.success(request, "The name map is saved.")
+            messages.success(request, "Setting names saved.")
             return redirect("hangar:names", craft.pk)
     context = {"craft": craft, "latest": latest, "form": form}
     return render(request, "hangar/names.html", context, status=400 if form.is_bound else 200)
@@ -210,5 +210,5 @@ def _noted(request: HttpRequest, craft: Craft, **entry: str) -> str:
     latest = services.latest_build(craft)
     # a plain note changes nothing about what the simulator's craft suffers from; a hardware slip may
     services.add_build_entry(craft, faults=latest.simulated_faults if latest else None, **entry)
-    messages.success(request, "The build entry is saved; flights from now on belong to it.")
+    messages.success(request, "Build entry saved. New flights use it.")
     return craft.get_absolute_url()

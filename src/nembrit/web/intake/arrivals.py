@@ -114,7 +114,7 @@ def open_kept(upload: Upload) -> BinaryIO:
     try:
         return _path(upload.waiting_name).open("rb")
     except OSError:
-        raise LogReadError("the file is no longer in the data folder; give it to Nembrit again") from None
+        raise LogReadError("the file is no longer in the data folder; attach it again") from None
 
 
 def packed_bytes(upload: Upload) -> bytes:

@@ -13,7 +13,7 @@ class AttachForm(forms.Form):
         queryset=Configuration.objects.none(), label="Flown with", required=False, empty_label="not known"
     )
     card_key = forms.ChoiceField(
-        choices=lambda: [(AS_FLOWN, "as its manoeuvres show"), ("", "no card"), *card_choices()],
+        choices=lambda: [(AS_FLOWN, "found from its manoeuvres"), ("", "no card"), *card_choices()],
         required=False,
         initial=AS_FLOWN,
         label="Card",

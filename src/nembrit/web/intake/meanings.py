@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
@@ -19,7 +19,8 @@ from nembrit.core.records import mapping as core
 from nembrit.core.records.mapping import ClockUse, ColumnUse, TableMapping, check_mapping, mapping_from_json
 from nembrit.core.records.meanings import meanings_document, with_meanings
 from nembrit.core.records.raw import RawColumn, RawLog, RawTable
-from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, unit_of
+from nembrit.core.records.roles import ROLE_CHOICES, quantity_of, spoken, unit_of
+from nembrit.core.records.roles import role_of as role_of
 from nembrit.core.records.units import SHOWN_UNITS, parse_scale, scale_text
 from nembrit.web.common.fields import number, whole
 from nembrit.web.common.jobs import start_job
@@ -51,9 +52,9 @@ def mapping_for(log: Log, raw: RawLog) -> tuple[core.Mapping, ImportProfile | No
 
 def questions_of(mapping: core.Mapping) -> list[str]:
     """What the tuner must say before the log can be used."""
-    asked = [table.clock.reason or "At what rate was this written?" for table in mapping.tables if not table.clock.is_known]
+    asked = [table.clock.reason or "At what rate was this logged?" for table in mapping.tables if not table.clock.is_known]
     if not any(use.role for table in mapping.tables for use in table.columns):
-        asked.append("No column could be given a meaning: choose what they are.")
+        asked.append("No column was recognised: choose their meanings.")
     return asked
 
 
@@ -116,12 +117,45 @@ def rows_of(log: Log, typed: Mapping[str, str]) -> list[tuple[Any, list[ColumnRo
                     channel=channel,
                     picture=_miniature(channel),
                     state=state,
-                    role=typed.get(f"role-{field}", channel.role),
+                    role=typed.get(f"role-{field}") or spoken(channel.role or ""),
                     scale=typed.get(f"scale-{field}", scale),
                 )
             )
         found.append((stream, rows))
     return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnGroup:
+    """Columns that are shown together, with whether they are folded away."""
+
+    title: str
+    rows: tuple[ColumnRow, ...]
+    is_open: bool
+    is_folded_on_phones: bool = False
+
+
+def grouped(rows: Sequence[ColumnRow]) -> list[ColumnGroup]:
+    """Columns in doubt first, then those that were recognised by family, then those without a meaning; none is empty."""
+    order = [role.partition(".")[0] for _, roles in ROLE_CHOICES for role in roles]
+    places = {family: place for place, family in reversed(list(enumerate(order)))}
+
+    def by_family(row: ColumnRow) -> int:
+        return places.get(role_of(row.role).partition(".")[0], len(order))
+
+    doubtful = tuple(row for row in rows if row.state == "doubtful")
+    sure = tuple(sorted((row for row in rows if row.state == "sure"), key=by_family))
+    unknown = tuple(row for row in rows if row.state == "unknown")
+    parts = (("in doubt", doubtful, True), ("recognised", sure, True), ("without a meaning", unknown, False))
+    return [
+        ColumnGroup(title=f"{_counted(len(own))} {what}", rows=own, is_open=is_open, is_folded_on_phones=own is sure)
+        for what, own, is_open in parts
+        if own
+    ]
+
+
+def _counted(n: int) -> str:
+    return f"{n} column{'' if n == 1 else 's'}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,6 +166,10 @@ class Following:
     name: str
     role: str
     scale: str
+
+    @property
+    def words(self) -> str:
+        return spoken(self.role)
 
 
 def following(log: Log, field: str, choice: Choice) -> list[Following]:
@@ -151,7 +189,7 @@ def following(log: Log, field: str, choice: Choice) -> list[Following]:
     if at is None or not role:
         return []
     if quantity_of(role) is None:
-        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+        raise InputError(f"“{role}” is not a known meaning; choose one from the list")
     scale = _fitting_scale(columns[at], role, choice.scales.get(field, "").strip())
     names, units = [channel.name for channel in columns], [channel.stated_unit for channel in columns]
     found = []
@@ -207,8 +245,8 @@ def _split(envelope: Any, n: int) -> list[Any]:
 
 
 def role_choices() -> list[str]:
-    """Roles to choose from."""
-    return [role for _, roles in ROLE_CHOICES for role in roles]
+    """Meanings to choose from, as people say them."""
+    return [spoken(role) for _, roles in ROLE_CHOICES for role in roles]
 
 
 def unit_choices() -> list[str]:
@@ -322,7 +360,7 @@ def document_of(log: Log) -> dict[str, Any]:
 
 
 def import_document(log: Log, content: bytes) -> Job:
-    """Read the kept file again by a document of meanings. Raises InputError for one that cannot be; nothing is changed then."""
+    """Read the file again by a document of meanings. Raises InputError for one that cannot be; nothing is changed then."""
     if not hasattr(log, "upload"):
         raise InputError("the uploaded file was removed; its meanings can no longer be changed")
     if not log.applied_mapping:
@@ -379,8 +417,7 @@ def choose(log: Log, choice: Choice) -> Job:
         raise InputError("the uploaded file was removed; its meanings can no longer be changed")
     if choice.seen != seen_mark(log):
         raise OlderMeanings(
-            "these meanings were changed since the page was opened. Yours still stand in the fields: look at them again, "
-            "then keep them"
+            "these meanings changed since the page was opened. Yours are still in the fields: check them, then save"
         )
     mapping = _chosen(log, choice)
     check_mapping(mapping)
@@ -429,7 +466,7 @@ def _use(use: ColumnUse, role: str, scale: str) -> ColumnUse:
     if not role:
         return ColumnUse(name=use.name, reason="chosen: no meaning")
     if quantity_of(role) is None:
-        raise InputError(f"“{role}” is not a role Nembrit knows; choose one from the list")
+        raise InputError(f"“{role}” is not a known meaning; choose one from the list")
     unchanged = use.role is not None and scale == scale_text(use.role, use.factor, use.offset)
     if role == use.role and (unchanged or not scale):
         return replace(use, confidence=max(use.confidence, 0.95))

@@ -68,7 +68,7 @@ def receive_file(
     try:
         packed = head + stream.read(MOST_BYTES + 1)
         if len(packed) > MOST_BYTES:
-            raise LogReadError(f"at most {MOST_BYTES / 1e6:.0f} MB can be taken at once")
+            raise LogReadError(f"at most {MOST_BYTES / 1e6:.0f} MB are accepted at once")
         members = members_of(file_name, packed)
     except LogReadError as error:
         return [Received(file_name=file_name, refusal=str(error))]
@@ -162,7 +162,7 @@ def take_in(log: Log, content: bytes | BinaryIO, progress: Progress) -> None:
     applied = meanings.provisional(mapping)
     parsed = with_quality(interpret(raw, applied))
     if not raw.tables or not parsed.streams:
-        raise LogReadError("this file holds no samples")
+        raise LogReadError("this file has no samples")
     store_draft(log, parsed, progress=lambda stage, share: progress(stage, 0.6 + 0.35 * share))
     log.applied_mapping, log.fingerprint = mapping.as_json(), meanings.fingerprint(raw)
     _describe(log, raw, parsed)

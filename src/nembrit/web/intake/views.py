@@ -71,8 +71,8 @@ def _content(file: "UploadedFile[bytes]") -> BinaryIO:
 def _told(one: services.Received) -> str:
     """Why a file did not come in, in a sentence; "" for one that did."""
     if one.refusal:
-        return f"{one.file_name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}."
-    return f"{one.file_name} is here already. Nothing was added." if one.known_flight or one.known_log else ""
+        return f"{one.file_name} was rejected. {one.refusal[:1].upper()}{one.refusal[1:]}."
+    return f"{one.file_name} exists already. Nothing was added." if one.known_flight or one.known_log else ""
 
 
 def _date(milliseconds: str) -> datetime | None:
@@ -140,7 +140,7 @@ def _back(request: HttpRequest) -> str:
 def log_archive(request: HttpRequest, log_id: int) -> HttpResponse:
     log = get_object_or_404(Log, pk=log_id)
     places.set_log_archived(log, archived=request.POST.get("archived") == "1")
-    messages.success(request, f"{log.file_name} is {'archived; nothing of it is lost' if log.archived_at else 'back'}.")
+    messages.success(request, f"{log.file_name} is {'archived; nothing is lost' if log.archived_at else 'back'}.")
     return redirect("intake:inbox")
 
 
@@ -156,13 +156,15 @@ def meanings_page(request: HttpRequest, log_id: int) -> HttpResponse:
         except CoreError as refused:
             error, status = str(refused), 409 if isinstance(refused, meanings.OlderMeanings) else 400
         else:
-            messages.success(request, f"The meanings of {log.file_name} are saved; it is being read anew from the kept file.")
+            messages.success(request, f"The meanings of {log.file_name} are saved. The log is being read again.")
             return redirect(log)
     context = {
         "craft": log.craft,
         "log": log,
         "job": job,
-        "streams": meanings.rows_of(log, request.POST) if log.applied_mapping else [],
+        "streams": [(stream, meanings.grouped(rows)) for stream, rows in meanings.rows_of(log, request.POST)]
+        if log.applied_mapping
+        else [],
         "clocks": meanings.clocks_of(log, request.POST),
         "roles": meanings.role_choices(),
         "units": meanings.unit_choices(),
@@ -202,7 +204,7 @@ def meanings_import(request: HttpRequest, log_id: int) -> HttpResponse:
     except CoreError as error:
         messages.error(request, f"Nothing was changed: {error}.")
         return redirect("intake:meanings", log_id)
-    messages.success(request, f"The meanings of {log.file_name} were imported. It is being read again from the kept file.")
+    messages.success(request, f"The meanings of {log.file_name} were imported. The log is being read again.")
     return redirect(log)
 
 
@@ -227,7 +229,7 @@ def _choice(request: HttpRequest) -> meanings.Choice:
         if key.startswith("rate-") and text.strip():
             rates_hz[whole(key.removeprefix("rate-"), "a table")] = meanings.rate_hz(text)
     return meanings.Choice(
-        roles={key.removeprefix("role-"): text for key, text in given.items() if key.startswith("role-")},
+        roles={key.removeprefix("role-"): meanings.role_of(text) for key, text in given.items() if key.startswith("role-")},
         scales={key.removeprefix("scale-"): text for key, text in given.items() if key.startswith("scale-")},
         rates_hz=rates_hz,
         modes={key.removeprefix("mode-"): text.strip().lower()[:40] for key, text in given.items() if key.startswith("mode-")},
@@ -239,7 +241,7 @@ def _choice(request: HttpRequest) -> meanings.Choice:
 
 @require_POST
 def log_reread(request: HttpRequest, log_id: int) -> HttpResponse:
-    """Read the kept file again with what the recogniser knows now."""
+    """Read the file again with what the recogniser knows now."""
     log = _log(log_id)
     try:
         meanings.read_again(log)
@@ -253,7 +255,9 @@ def upload_remove(request: HttpRequest, log_id: int) -> HttpResponse:
     """Give back the space of the kept file; the samples stay, the meanings can no longer be changed."""
     log = _log(log_id)
     size_bytes = arrivals.remove_upload(log)
-    messages.success(request, f"The kept copy of {log.file_name} is removed, {size_bytes / 1e6:.1f} MB. Its samples stay.")
+    messages.success(
+        request, f"The original file of {log.file_name} is removed, {size_bytes / 1e6:.1f} MB freed. Its samples stay."
+    )
     return redirect(log)
 
 
@@ -263,6 +267,6 @@ def profiles(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         profile = get_object_or_404(ImportProfile, pk=row_number(request.POST.get("profile")))
         profile.delete()
-        messages.success(request, f"The profile “{profile.name}” is forgotten; logs read with it stay as they are.")
+        messages.success(request, f"The profile “{profile.name}” is deleted. Logs read with it do not change.")
         return redirect("intake:profiles")
     return render(request, "intake/profiles.html", {"profiles": ImportProfile.objects.prefetch_related("logs")})

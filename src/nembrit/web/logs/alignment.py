@@ -15,7 +15,7 @@ def line_up(segment: Segment) -> str:
     """Find a log's offset and skew against the flight's main log; the reason where that cannot be done, else ""."""
     main = main_segment(segment.flight)
     if main is None or main.pk == segment.pk:
-        return "this is the flight's own log; others are lined up with it"
+        return "this is the flight's main log; others are aligned with it"
     try:
         found = align(recording_of(main.log, ALIGN_ROLES), recording_of(segment.log, ALIGN_ROLES))
     except CoreError as error:
@@ -35,7 +35,7 @@ def _guess_by_start(segment: Segment, main: Segment, reason: str) -> None:
     """Without a shared channel only the recorders' own dates can say; that is good to a second at best."""
     if segment.log.recorded_at and main.log.recorded_at:
         segment.offset_s = (segment.log.recorded_at - main.log.recorded_at).total_seconds()
-        reason = f"{reason}. Laid by the recorders' own clocks, which may be seconds apart"
+        reason = f"{reason}. Aligned by the recorders' clocks, which may be seconds apart"
     segment.alignment = {"reason": reason}
     segment.save(update_fields=("offset_s", "alignment"))
 

@@ -50,7 +50,7 @@ def give(
 ) -> Given:
     """Write a span of one stream. Raises InputError where there is nothing to write."""
     if kind not in KINDS:
-        raise InputError(f"“{kind}” is no form to give out; choose one of {', '.join(KINDS)}")
+        raise InputError(f"“{kind}” is not an export format; choose one of {', '.join(KINDS)}")
     if not start_s < end_s:
         raise InputError("the span's start must lie before its end")
     times = stream.channels.select_related("stream").get(position=0)
@@ -58,7 +58,7 @@ def give(
     stem = log.file_name.rsplit(".", 1)[0][:80] or "log"
     if kind in TRACKS:
         if not with_places:
-            raise InputError("a track is made of positions; tick “positions” to give one out")
+            raise InputError("a track is made of positions; tick “positions” to export one")
         return _track(log, stream, kind, first, last, stem)
     chosen = [channel for channel in channels if with_places or channel.role not in PLACES]
     columns = [_column(channel, first, last) for channel in chosen]

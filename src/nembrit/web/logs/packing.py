@@ -33,6 +33,6 @@ def unpack(content: bytes, *, dtype: str, n_samples: int) -> AnyArray:
 
 
 def extremes_of(samples: AnyArray) -> AnyArray:
-    """Lowest and highest of every 64 samples, in their own type, shape (n_groups, 2); missing ones are passed over."""
+    """Lowest and highest of every 64 samples, in their own type, shape (n_groups, 2); missing ones are ignored."""
     starts = np.arange(0, samples.size, PYRAMID_SAMPLES)
     return np.stack((np.fmin.reduceat(samples, starts), np.fmax.reduceat(samples, starts)), axis=1)

@@ -71,14 +71,14 @@ def split(log: Log, windows_s: list[tuple[float, float]]) -> list[Flight]:
     stream = main_stream(log)
     windows_s = sorted(windows_s)
     if len(windows_s) < 2:
-        raise InputError("there is only one stretch: nothing to split")
+        raise InputError("only one flight in this log: nothing to split")
     if any(not stream.start_s - 1e-6 <= a < b <= stream.end_s + 1e-6 for a, b in windows_s):
         raise InputError(f"stretches lie within {stream.start_s:.2f} to {stream.end_s:.2f} s, each start before its end")
     if any(later[0] < earlier[1] for earlier, later in pairwise(windows_s)):
-        raise InputError("two stretches overlap; each part of a log belongs to one flight")
+        raise InputError("two parts overlap; each part of a log belongs to one flight")
     segment = log.segments.select_related("flight").first()
     if segment is None:
-        raise InputError("put the log with a flight first")
+        raise InputError("attach the log to a flight first")
     first = segment.flight
     flights = [first]
     with transaction.atomic():

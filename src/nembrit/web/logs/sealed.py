@@ -46,7 +46,7 @@ class SealedFlights:
             return None
         craft = flight.craft if flight else Log.objects.get(pk=kwargs["log_id"]).craft
         detail = (
-            "This flight belongs to a blind trial that is not revealed yet. Everything is kept, and shown with the others then."
+            "This flight belongs to a blind comparison that is not revealed yet. Everything is saved and shown after the reveal."
         )
         context = {"title": "Sealed", "detail": detail}
         if craft is not None:

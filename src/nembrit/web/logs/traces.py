@@ -54,7 +54,7 @@ def channels_of(log_ids: list[int], wanted: list[int]) -> list[Channel]:
     }
     missing = [pk for pk in wanted[:_MOST_CHANNELS] if pk not in rows]
     if missing:
-        raise InputError(f"there is no channel {missing[0]} here; the log may have been read anew: load the page again")
+        raise InputError(f"there is no channel {missing[0]} here. The log may have been read again: reload the page")
     return [rows[pk] for pk in wanted[:_MOST_CHANNELS]]
 
 

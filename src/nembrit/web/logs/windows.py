@@ -143,7 +143,7 @@ def remove_manoeuvre(row: Manoeuvre) -> None:
 
 
 def search_manoeuvres(log: Log) -> None:
-    """Search anew at the tuner's wish."""
+    """Search again at the tuner's wish."""
     find_manoeuvres(log)
     with transaction.atomic():
         _renew(log)

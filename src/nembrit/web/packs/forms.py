@@ -26,7 +26,7 @@ class PackForm(SeenForm):
 
 
 class PackNoteForm(forms.Form):
-    """What was done to a pack, or measured on it."""
+    """Changes to a pack, or measured on it."""
 
     kind = forms.ChoiceField(choices=PackNote.Kind.choices, label="What")
     rest_v = NumberField(low=0.5, high=70, required=False, label="At rest, V (whole pack)")

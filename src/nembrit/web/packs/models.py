@@ -29,7 +29,7 @@ class Pack(models.Model):
 
 
 class PackNote(models.Model):
-    """What was done to a pack, or measured on it."""
+    """Changes to a pack, or measured on it."""
 
     class Kind(models.TextChoices):
         CHARGED = "charged", "charged"

@@ -110,13 +110,13 @@ class Fit:
     def in_words(self) -> str:
         if not self.pack_s:
             return (
-                "How often it fits is not known: enter the packs that fit this craft, and fly once with the current logged. "
-                "Until then: a timer, and the landing voltage."
+                "Flights per pack are unknown: add the packs of this craft and log the current once. Until then use a timer "
+                "and the landing voltage."
             )
         told = ", ".join(f"{name} {seconds / 60:.1f} min" for name, seconds in self.pack_s)
         if not self.n_tests:
-            return f"It fits into no pack at hand ({told} until landing): make two cards of it."
-        return f"It fits {self.n_tests} time{'' if self.n_tests == 1 else 's'} into the packs at hand: {told} until landing."
+            return f"Too long for every pack at hand ({told} until landing): split it into two cards."
+        return f"It fits {self.n_tests} time{'' if self.n_tests == 1 else 's'} in the packs at hand: {told} until landing."
 
 
 def fit_of(card_key: str, craft: Craft) -> Fit | None:
@@ -135,9 +135,9 @@ def note(pack: Pack, *, kind: str, rest_v: float | None = None, loaded_v: float 
         rest_state(rest_v, cells=pack.cells, chemistry=pack.chemistry)
     if loaded_v is not None:
         if not 0 < loaded_v <= (CHEMISTRIES[pack.chemistry].full_v + 0.1) * pack.cells:
-            raise InputError(f"{loaded_v:g} V under load is nothing that {pack.cells} cells can have")
+            raise InputError(f"{loaded_v:g} V under load is impossible for {pack.cells} cells can have")
         if rest_v is not None and loaded_v > rest_v:
-            raise InputError("under load a pack has less than at rest: look at the two numbers again")
+            raise InputError("under load the voltage must be lower than at rest: check both numbers")
     return pack.entries.create(kind=kind, rest_v=rest_v, loaded_v=loaded_v, text=text.strip())
 
 

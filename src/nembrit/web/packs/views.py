@@ -51,12 +51,12 @@ def pack_note(request: HttpRequest, pack_id: int) -> HttpResponse:
     form = PackNoteForm(request.POST)
     if not form.is_valid():
         told = " ".join(f"{form[name].label}: {' '.join(map(str, errors))}" for name, errors in form.errors.items())
-        messages.error(request, f"Nothing was noted. {told}")
+        messages.error(request, f"Nothing was saved. {told}")
         return redirect(pack)
     try:
         services.note(pack, **form.cleaned_data)
     except CoreError as error:
-        messages.error(request, f"Nothing was noted: {error}.")
+        messages.error(request, f"Nothing was saved: {error}.")
     else:
         messages.success(request, "Noted.")
     return redirect(pack)

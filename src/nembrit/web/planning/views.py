@@ -22,7 +22,7 @@ def sessions(request: HttpRequest, craft_id: int) -> HttpResponse:
 
         def make() -> str:
             form.save()
-            messages.success(request, "Planned. The calendar file holds it, too.")
+            messages.success(request, "Session planned. It is in the calendar file, too.")
             return request.path
 
         return redirect(once(request, make))
@@ -39,7 +39,7 @@ def sessions(request: HttpRequest, craft_id: int) -> HttpResponse:
 def session_away(request: HttpRequest, craft_id: int, session_id: int) -> HttpResponse:
     gone = get_object_or_404(Session, pk=session_id, craft=craft_id)
     gone.delete()
-    messages.success(request, f"“{gone}” is taken out. Take it out of your calendar, too.")
+    messages.success(request, f"“{gone}” removed. Remove it from your calendar, too.")
     return redirect("planning:sessions", craft_id)
 
 

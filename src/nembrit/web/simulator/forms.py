@@ -15,7 +15,7 @@ class SimulatorForm(forms.Form):
     card = forms.ChoiceField(choices=lambda: card_choices(Craft.Kind.MULTIROTOR), initial="response", label="Card")
     configuration = forms.ModelChoiceField(queryset=Configuration.objects.none(), label="Configuration", empty_label=None)
     flights = forms.IntegerField(min_value=1, max_value=8, initial=1, label="Flights, one after another")
-    seed = forms.IntegerField(min_value=0, max_value=2**31, label="Seed", help_text="the same seed flies the same flight again")
+    seed = forms.IntegerField(min_value=0, max_value=2**31, label="Seed", help_text="the same seed repeats the same flight")
     wind_m_s = forms.FloatField(min_value=0, max_value=25, initial=2, label="Wind, m/s")
     pack_charge_pct = forms.FloatField(min_value=10, max_value=100, initial=95, label="Pack charge, %")
     second_board = forms.BooleanField(required=False, label="A second board records the same flight")

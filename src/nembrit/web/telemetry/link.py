@@ -45,14 +45,12 @@ def _line(craft: Craft, request: bytes) -> bytes:
 def _connected(craft: Craft) -> socket.socket:
     source = Source.objects.filter(craft=craft).first()
     if source is None or not source.link_port:
-        raise InputError("no link is set up: give its address on the page of the telemetry")
+        raise InputError("no settings link is set up: enter its address at “Source and link”")
     try:
         return socket.create_connection((source.link_host or "127.0.0.1", source.link_port), timeout=_TIMEOUT_S)
     except OSError as error:
         told = error.strerror or "no answer"
-        raise InputError(
-            f"nobody answers at {source.link_host} port {source.link_port} ({told}): is the craft powered?"
-        ) from None
+        raise InputError(f"no response at {source.link_host} port {source.link_port} ({told}): is the craft powered?") from None
 
 
 def _first_line(connection: socket.socket) -> tuple[bytes, bytes]:
@@ -64,7 +62,7 @@ def _first_line(connection: socket.socket) -> tuple[bytes, bytes]:
                 break
             data += piece
     except OSError:
-        raise InputError("the craft did not answer in time; nothing is known of what it holds now: read it again") from None
+        raise InputError("the craft did not respond in time, so its settings are unknown: read them again") from None
     line, _, rest = data.partition(b"\n")
     return line, rest
 
@@ -100,7 +98,7 @@ def keep(craft: Craft) -> Configuration:
     if found is None:
         raise InputError("read its settings first")
     if found.is_latest:
-        raise InputError("it says the same as the latest settings: there is nothing new to keep")
+        raise InputError("identical to the latest settings: nothing new to save")
     settings = [Setting(name=name, value=value) for name, value in found.read.settings.items()]
     made = add_configuration(craft, settings, source=Configuration.Source.PASTED, note="read over the link")
     found.read.configuration = made
@@ -124,7 +122,7 @@ def write(craft: Craft, configuration: Configuration, confirmed: Mapping[str, st
         raise InputError(now.refusal)
     due = {name: (before, after) for name, before, after in writes_of(craft, configuration)}
     if set(due) != set(confirmed) or any(before != confirmed[name] for name, (before, _) in due.items()):
-        raise InputError("the craft holds other values than were shown: look at them again, then write")
+        raise InputError("the values on the craft changed: check them again, then write")
     ask(craft, "write", {name: after for name, (_, after) in due.items()})
     found = read(craft)
     wrong = [
@@ -170,12 +168,12 @@ def log_of(craft: Craft) -> tuple[str, bytes]:
         try:
             head: dict[str, Any] = json.loads(line)
         except ValueError:
-            raise InputError("what came back is no log") from None
+            raise InputError("the reply is not a log") from None
         if "bytes" not in head:
             raise InputError(f"the craft says: {head.get('error') or 'it has no log'}")
         size = int(head["bytes"])
         if not 0 < size < 500_000_000:
-            raise InputError("the log’s size makes no sense")
+            raise InputError("the log size is invalid")
         pieces = [rest]
         while sum(map(len, pieces)) < size:
             with contextlib.suppress(TimeoutError):
@@ -200,13 +198,13 @@ def contradictions(craft: Craft) -> list[str]:
     if flight is None or record is None or one is None or one.configuration_id == record.pk:
         pass
     elif protocol.differences(_texts(record), one.settings):
-        flown = one.configuration or "settings that are not kept here"
-        told.append(f"Flight {flight.number} flew {flown}, not {record}: its record says otherwise")
+        flown = one.configuration or "settings that are not saved here"
+        told.append(f"Flight {flight.number} flew {flown}, not {record}, not those in its record")
     slip = Slip.objects.filter(tune__craft=craft, state=Slip.State.OPEN).select_related("result_configuration").first()
     if (
         slip is not None
         and slip.result_configuration is not None
         and protocol.differences(_texts(slip.result_configuration), found.read.settings)
     ):
-        told.append(f"The craft does not hold slip {slip.number}: write it, and save it, before the next flight")
+        told.append(f"The craft does not hold slip {slip.number}: write and save them before the next flight")
     return told

@@ -59,11 +59,11 @@ def save(craft: Craft, form: Mapping[str, str]) -> None:
     source = Source.objects.filter(craft=craft).first()
     recording = recordings.present(craft) or Recording.objects.filter(craft=craft).first()
     if source is None or recording is None:
-        raise InputError("nothing was received yet: start a recording first")
+        raise InputError("nothing received yet: start a recording first")
     made = []
     for place, one in enumerate(_known(craft, recording)):
         if form.get(f"name-{place}") != one.name:
-            raise InputError("the source sends other columns now: look at them again")
+            raise InputError("the source sends other columns now: check them again")
         key, scale = form.get(f"key-{place}", "").strip(), form.get(f"scale-{place}", "")
         try:
             made.append(one if (key, scale) == (one.key, _scale(one)) else chosen(one.name, key, scale))

@@ -62,7 +62,7 @@ def alarm_rows(craft: Craft) -> list[dict[str, Any]]:
 def tested(source: Source, *, busy: bool) -> str:
     """Listen for a moment: “receiving 12 lines a second; 9 of 11 columns understood”."""
     if busy:
-        return "It is being recorded now: the live page shows what comes."
+        return "Recording now: the live page shows the data."
     address = SourceAddress(kind=source.kind, host=source.host, port=source.port, device=source.device, baud=source.baud)
     try:
         opened = open_source(address)
@@ -80,9 +80,9 @@ def tested(source: Source, *, busy: bool) -> str:
     if not rows:
         bad = reader.counts.garbage + reader.counts.wrong_checksum
         return (
-            f"{bad} lines came, and none could be read: {reader.counts.last_bad}"
+            f"{bad} lines received, none readable: {reader.counts.last_bad}"
             if bad
-            else "Nothing came in three seconds. Is it sending here?"
+            else "Nothing received in three seconds. Does the source send to this address?"
         )
     columns = columns_of(rows)
     known = sum(bool(one.key) for one in columns)
@@ -114,26 +114,24 @@ def linked(craft: Craft, do: str, form: Mapping[str, Any]) -> str:
             if found.same_as
             else f"It differs from the latest settings in {len(found.changes)} values"
         )
-        return f"Read. {same}, and {'saved' if found.read.is_saved else 'not saved: it forgets them at its next restart'}."
+        return f"Read. {same}, and {'saved' if found.read.is_saved else 'not saved: lost at the next restart'}."
     if do == "keep":
         return f"Kept as {link.keep(craft)}."
     if do == "write":
         chosen = Configuration.objects.filter(craft=craft, pk=row_number(form.get("to")) or 0).first()
         if chosen is None:
-            raise InputError("which settings? Choose a revision")
+            raise InputError("choose settings first")
         if "props" not in form:
-            raise InputError("take the propellers off first, and tick that they are off")
+            raise InputError("take the propellers off first, and tick the box")
         confirmed = {name.removeprefix("was-"): str(value) for name, value in form.items() if name.startswith("was-")}
         link.write(craft, chosen, confirmed)
-        return (
-            f"{chosen} is written and reads back the same. It is not saved yet: save it, or it is forgotten at the next restart."
-        )
+        return f"{chosen} is written and verified, but not saved. Save it, or the craft loses it at the next restart."
     if do == "save":
         link.save(craft)
-        return "Saved: it keeps these settings over a restart."
+        return "Saved: these settings survive a restart."
     if do == "restart":
         found = link.restart(craft)
-        same = f"it holds {found.same_as}" if found.same_as else "it holds settings that are not kept here"
+        same = f"it has {found.same_as}" if found.same_as else "it has settings that are not saved here"
         return f"Restarted: {same}."
     if do == "log":
         name, content = link.log_of(craft)
@@ -141,8 +139,8 @@ def linked(craft: Craft, do: str, form: Mapping[str, Any]) -> str:
         (received, *_) = receive_file(craft, name, content, flight_fields=fields)
         if received.refusal:
             raise InputError(received.refusal)
-        return "The on-board log is here and is being read."
-    raise InputError("that is nothing the link can do")
+        return "On-board log received; it is being read."
+    raise InputError("the link cannot do that")
 
 
 def latest_id(craft: Craft) -> int | None:
@@ -155,7 +153,7 @@ def answers_of(one: Recording, tally: Tally, state: Mapping[str, Any]) -> list[t
     found: list[tuple[str, str]] = []
     mean_a, capacity = tally.mean_current_a, recordings.source_of(one.craft).capacity_mah
     if mean_a is None:
-        found.append(("Endurance", "not enough data: it needs a current and half a minute in the air"))
+        found.append(("Endurance", "not enough data: needs current and half a minute in the air"))
     else:
         length = f"{tally.flying_s / 60:.1f} min under load, {tally.flying_mah:.0f} mAh, {mean_a:.1f} A on average"
         full_s = tally.endurance_s(capacity)

@@ -77,7 +77,7 @@ def begin(craft: Craft) -> Recording:
     """Ask the recorder to record; it is at work beside the server. Raises InputError where no source is set up."""
     source = Source.objects.filter(craft=craft).first()
     if source is None:
-        raise InputError("set up where its telemetry comes from first")
+        raise InputError("set up a telemetry source first")
     if (going := present(craft)) is not None:
         return going
     taken = Recording.objects.filter(ended_at=None, address=address_of(source)).first()

@@ -49,7 +49,7 @@ def start(craft: Craft, *, charge_pct: float = 14.0) -> None:
     """
     latest = latest_configuration(craft)
     if latest is None:
-        raise InputError("save the craft’s settings first: the stand-in flies with them")
+        raise InputError("save the craft’s settings first: the stand-in flies them")
     is_plane = craft.kind == Craft.Kind.FIXED_WING
     folder = Path(settings.DATA_FOLDER) / "stand-in"
     folder.mkdir(exist_ok=True, mode=0o700)

@@ -129,7 +129,7 @@ def columns(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as error:
             problem = _sentence(error)
         else:
-            messages.success(request, "Meanings saved. They hold for this source and for the logs that it becomes.")
+            messages.success(request, "Meanings saved for this source and its logs.")
             return redirect("telemetry:columns", craft.pk)
     context = {"craft": craft, "rows": meanings.rows_of(craft, request.POST), "groups": meanings.GROUPS, "problem": problem}
     return render(request, "telemetry/columns.html", context, status=400 if problem else 200)
@@ -155,7 +155,7 @@ def alarms(request: HttpRequest, craft_id: int) -> HttpResponse:
         except (CoreError, ValueError) as error:
             told = f"{str(error)[:1].upper()}{str(error)[1:]}."
         else:
-            messages.success(request, "Alarms saved. They count from the next recording on.")
+            messages.success(request, "Alarms saved. They apply from the next recording.")
             return redirect("telemetry:live", craft.pk)
     context = {"craft": craft, "rows": pages.alarm_rows(craft), "told": told}
     return render(request, "telemetry/alarms.html", context, status=400 if told else 200)
@@ -172,7 +172,7 @@ def stand_in(request: HttpRequest, craft_id: int) -> HttpResponse:
             standin.start(craft)
             recordings.begin(craft)
             _wait_for_link(craft)
-            messages.success(request, "The stand-in is powered. It sends, and waits on the ground.")
+            messages.success(request, "The stand-in is on. It sends telemetry and waits on the ground.")
         elif do == "fly":
             link.fly(craft)
             messages.success(request, "The stand-in takes off.")

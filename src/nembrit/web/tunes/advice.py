@@ -86,25 +86,25 @@ def _of_slip(slip: Slip) -> Advice:
     url = slip.get_absolute_url()
     if fault is not None and fault.is_said:
         name = slip.cause_code.replace("_", " ")
-        words = f"Decide slip {slip.number}: {name} {fault.in_words}. Keep it or undo it"
+        words = f"Decide slip {slip.number}: {name} {fault.in_words}. Keep or undo"
         return Advice(words=words, url=url, label=f"Decide slip {slip.number}")
     if verdict.word == "not_yet":
-        return Advice(words=f"Fly on for slip {slip.number}: {verdict.why}", url=url, label=f"Open slip {slip.number}")
+        return Advice(words=f"Continue slip {slip.number}: {verdict.why}", url=url, label=f"Open slip {slip.number}")
     return Advice(
-        words=f"Decide slip {slip.number}: {verdict.sentence}. Keep it or undo it", url=url, label=f"Decide slip {slip.number}"
+        words=f"Decide slip {slip.number}: {verdict.sentence}. Keep or undo", url=url, label=f"Decide slip {slip.number}"
     )
 
 
 def _of_question(asked: Experiment) -> Advice:
     n_left = asked.turns.filter(flight=None, is_skipped=False).count()
-    told = f"{n_left} flight{'' if n_left == 1 else 's'} to go" if n_left else "rate what is flown, then reveal it"
-    return Advice(words=f"Fly on for “{asked.question}”: {told}", url=asked.get_absolute_url(), label="Open the question")
+    told = f"{n_left} flight{'' if n_left == 1 else 's'} left" if n_left else "rate the flights, then reveal the result"
+    return Advice(words=f"Continue “{asked.question}”: {told}", url=asked.get_absolute_url(), label="Open the comparison")
 
 
 def _settings_missing(craft: Craft, why: str) -> Advice | None:
     if craft.configurations.exists():
         return None
-    words = f"{why} To write that as a slip, save the settings first" if why else "Save its settings as they are now"
+    words = f"{why} Save the settings first, then write it as a slip" if why else "Save the current settings"
     return Advice(words=words, url=reverse("hangar:configuration_new", args=[craft.pk]), label="Save the settings")
 
 
@@ -117,9 +117,7 @@ def _of_stage(tune: Tune | None, flights: list[Flight]) -> Advice:
     """What the tune's stage needs."""
     if tune is None:
         craft = flights[0].craft
-        return Advice(
-            words="Write the next change slip", url=reverse("tunes:slip_new", args=[craft.pk]), label="Write a change slip"
-        )
+        return Advice(words="Write the next slip", url=reverse("tunes:slip_new", args=[craft.pk]), label="Write a slip")
     words, url = step_of(tune)
     if "/slips/new/" in url:
         return Advice(words=words, url=url, label="Write this slip")
@@ -133,7 +131,7 @@ def _of_flight(craft: Craft, tune: Tune | None, flights: list[Flight], *, wait: 
         latest = latest_configuration(craft)
         card = reverse("flights:card", args=["response"])
         return Advice(
-            words=f"The settings {latest} were not flown yet: fly them first, close and low",
+            words=f"The settings {latest} are not flown yet: fly them first, close and low",
             url=card,
             label="Open the card to fly",
         )
@@ -164,7 +162,7 @@ def _unnamed(flight: Flight) -> Advice | None:
         return None
     url = f"{reverse('intake:meanings', args=[segment.log_id])}#modes"
     return Advice(
-        words=f"Name the flight modes of flight {flight.number}: trims and returns are judged by them",
+        words=f"Name the flight modes of flight {flight.number}, so that trims and returns can be judged",
         url=url,
         label="Name the modes",
     )
@@ -204,7 +202,7 @@ def _waits(tune: Tune, flight: Flight) -> bool:
 
 def _pending(flight: Flight) -> Advice:
     url = flight.get_absolute_url()
-    words = f"Flight {flight.number} is in: see what it asks for"
+    words = f"Flight {flight.number} is attached: see its result"
     return Advice(words=words, url=url, label=f"Open flight {flight.number}", flight=flight, is_pending=True)
 
 
@@ -218,7 +216,7 @@ def _of_decision(craft: Craft, tune: Tune | None, flight: Flight, decision: Deci
         told = in_settings(craft, latest, decision) if latest else None
         if told is not None and not told.values:
             return Advice(
-                words=decision.why.rstrip("."), url=reverse("hangar:names", args=[craft.pk]), label="Say what your settings mean",
+                words=decision.why.rstrip("."), url=reverse("hangar:names", args=[craft.pk]), label="Name your settings",
                 flight=flight, note=told.in_ratios,
             )  # fmt: skip
         return Advice(
@@ -229,7 +227,7 @@ def _of_decision(craft: Craft, tune: Tune | None, flight: Flight, decision: Deci
     if decision.kind == NAME:
         name = "hangar:names" if craft.configurations.exists() else "hangar:configuration_new"
         url = reverse(name, args=[craft.pk])
-        return Advice(words=decision.why.rstrip("."), url=url, label="Say which settings are filters", flight=flight)
+        return Advice(words=decision.why.rstrip("."), url=url, label="Mark the filter settings", flight=flight)
     if decision.kind == FLY:
         card = next((one for one in CARDS if one.key == decision.card), CARDS[0])
         url = reverse("flights:card", args=[card.key])
@@ -257,4 +255,4 @@ def _baseline_note(flight: Flight) -> str:
     n_flown = alike.filter(build_entry=flight.build_entry).count()
     if n_flown >= _A_SIDE:
         return ""
-    return f"{n_flown} of {_A_SIDE} flights before the change are flown: fewer than {_A_SIDE} cannot prove what it did"
+    return f"{n_flown} of {_A_SIDE} flights before the change: fewer than {_A_SIDE} cannot prove its effect"

@@ -28,7 +28,7 @@ def slip_chart(slip: Slip, kind: str, axis: str) -> Chart | None:
     return Chart(
         title=f"Step response before and after, {axis}",
         x=Axis(label="time after the step", unit="ms", low=0, high=300),
-        y=Axis(label="share of the step", unit="1", low=-0.1, high=1.5),
+        y=Axis(label="response to a unit step", unit="1", low=-0.1, high=1.5),
         lines=lines,
         level=1.0,
     )

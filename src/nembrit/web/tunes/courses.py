@@ -9,6 +9,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 
 _KEYS = ("motion_noise.roll", "motor_roughness", "overshoot.roll", "tracking_error.roll")
+_WING_KEYS = ("pull", "held_trim.roll", "sway", "off_line")
 _MOST_FLIGHTS, _LEFT, _WIDE, _HIGH = 40, 6.0, 228.0, 46.0
 
 
@@ -44,10 +45,14 @@ class Course:
 
 @while_unchanged
 def courses_of(craft: Craft) -> list[Course]:
-    """Motion noise, motor roughness, overshoot and tracking error of the newest forty flights, where two or more have them."""
+    """Key numbers of the newest forty flights, where two or more have them: noise and tracking, or a plane's trims and path."""
     flights = sorted(craft.flights.active()[:_MOST_FLIGHTS], key=lambda one: one.number)
     known = metrics_by_flight(flights)
-    return [course for name in _KEYS if (course := _course(name, flights, known)) is not None]
+    return [
+        course
+        for name in (_WING_KEYS if craft.kind == Craft.Kind.FIXED_WING else _KEYS)
+        if (course := _course(name, flights, known)) is not None
+    ]
 
 
 def _course(name: str, flights: list[Flight], known: dict[int, dict[str, float]]) -> Course | None:

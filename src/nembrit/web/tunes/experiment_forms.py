@@ -15,23 +15,23 @@ _RATING = ("rating", "your rating from 1 to 5")
 class ExperimentForm(forms.Form):
     """What a question is asked with."""
 
-    question = forms.CharField(max_length=200, label="The question")
+    question = forms.CharField(max_length=200, label="Question")
     configurations = forms.MultipleChoiceField(
         required=False,
         widget=forms.CheckboxSelectMultiple,
-        label="Settings to compare; the first is what the others are held against",
+        label="Settings to compare; the first is the baseline",
     )
     words = forms.CharField(
         required=False, max_length=500, widget=forms.Textarea(attrs={"rows": 3}),
-        label="Or anything else, one arm a line (propellers, output rates)",
+        label="Other variants, one per line (propellers, output rates)",
     )  # fmt: skip
-    card_key = forms.ChoiceField(label="Every flight flies")
+    card_key = forms.ChoiceField(label="Card")
     metric = forms.ChoiceField(label="Judged by")
     direction = forms.ChoiceField(choices=Slip.Direction.choices, label="better is", initial="higher")
     design = forms.ChoiceField(choices=DESIGN_CHOICES, label="Order")
-    repetitions = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights an arm")
-    packs = forms.CharField(max_length=300, required=False, label="Packs, with commas between; dealt out evenly")
-    is_blind = forms.BooleanField(required=False, initial=True, label="Blind: settings come under codes, to be loaded unread")
+    repetitions = forms.IntegerField(min_value=4, max_value=MOST_FLIGHTS, initial=4, label="Flights per variant")
+    packs = forms.CharField(max_length=300, required=False, label="Packs, separated by commas; used equally")
+    is_blind = forms.BooleanField(required=False, initial=True, label="Blind: settings are loaded as coded files")
 
     def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -51,7 +51,7 @@ class ExperimentForm(forms.Form):
         data["words"] = [line.strip() for line in data.get("words", "").splitlines() if line.strip()]
         data["packs"] = list(dict.fromkeys(one.strip() for one in data.get("packs", "").split(",") if one.strip()))
         if len(data.get("configurations", [])) + len(data["words"]) < 2:
-            self.add_error("configurations", "choose at least two arms")
+            self.add_error("configurations", "choose at least two variants")
         return data
 
     def wanted(self) -> Wanted:
@@ -67,7 +67,9 @@ class RateForm(forms.Form):
         coerce=int, empty_value=None, required=False, label="How did it fly?", widget=forms.RadioSelect,
         choices=[(n, str(n)) for n in range(1, 6)],
     )  # fmt: skip
-    guess = forms.ModelChoiceField(queryset=Arm.objects.none(), required=False, empty_label="no idea", label="Which arm was it?")
+    guess = forms.ModelChoiceField(
+        queryset=Arm.objects.none(), required=False, empty_label="no idea", label="Which variant was it?"
+    )
     ended = forms.ChoiceField(choices=Flight.Ended.choices, required=False, label="How it ended")
     note = forms.CharField(max_length=300, required=False, label="Note")
 
@@ -80,5 +82,5 @@ class RateForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         data: dict[str, Any] = super().clean() or {}
         if data.get("rating") is None and not data.get("ended"):
-            self.add_error("rating", "give a rating, or say that it was broken off")
+            self.add_error("rating", "give a rating, or say that it was aborted")
         return data

@@ -35,7 +35,7 @@ from nembrit.web.tunes.trials import flown_flight
 DESIGN_CHOICES = list(DESIGNS.items())
 _LETTERS = "ABCDEFGHKLMNPRTUVWXYZ2346789"  # none that is taken for another
 _MOST_ORDER_BYTES = 20_000
-_LEAST_RATED = "every flight that was flown needs its rating first: what is known cannot be rated"
+_LEAST_RATED = "rate every flight first: a known flight cannot be rated blind"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,16 +60,16 @@ def begin(craft: Craft, wanted: Wanted, *, seed: int | None = None) -> Experimen
     arms: list[tuple[str, Configuration | None]] = [(_arm_name(one), one) for one in wanted.configurations]
     arms += [(name, None) for name in wanted.words]
     if len({name.casefold() for name, _ in arms}) != len(arms):
-        raise InputError("two arms have the same name")
+        raise InputError("two variants have the same name")
     if wanted.is_blind and any(configuration is None for _, configuration in arms):
-        raise InputError("blind works with settings only: whoever changes a part by hand sees it")
+        raise InputError("blind works only with settings, because you see a changed part")
     _require_different(wanted.configurations)
     if wanted.metric != RATING and metric_kind(wanted.metric) is None:
         raise InputError(f"“{wanted.metric}” is no metric")
     if card_of(wanted.card_key) is None:
-        raise InputError("choose the card that every flight flies")
+        raise InputError("choose the card")
     if craft.experiments.filter(state=Experiment.State.FLYING).exists():
-        raise InputError("one question at a time: reveal or give up the one that is being flown first")
+        raise InputError("one comparison at a time: reveal or cancel the current one first")
     drawn = secrets.randbelow(2**31) if seed is None else seed
     order = schedule(len(arms), wanted.repetitions, wanted.design, seed=drawn)
     number = (craft.experiments.aggregate(top=Max("number"))["top"] or 0) + 1
@@ -98,7 +98,9 @@ def _require_different(configurations: Sequence[Configuration]) -> None:
     for place, one in enumerate(known):
         for other in range(place):
             if not diff_settings(known[other], one):
-                raise InputError(f"{configurations[other]} and {configurations[place]} hold the same settings: that is one arm")
+                raise InputError(
+                    f"{configurations[other]} and {configurations[place]} are the same settings, so they are one variant"
+                )
 
 
 def _codes(n: int) -> list[str]:
@@ -149,7 +151,7 @@ def settings_file(turn: Turn) -> str:
     """The settings of a turn, to be loaded unread. Raises InputError for arms that are no settings."""
     configuration = arm_of(turn).configuration
     if configuration is None:
-        raise InputError("this arm is no settings: there is no file to load")
+        raise InputError("this variant has no settings file")
     return settings_text(core_settings(configuration))
 
 
@@ -176,7 +178,7 @@ def fly_turn(turn: Turn) -> Job:
     """Fly a turn in the simulator, the stand-in for going out."""
     configuration = arm_of(turn).configuration or latest_configuration(turn.experiment.craft)
     if configuration is None:
-        raise InputError("there are no settings to fly with yet")
+        raise InputError("no settings saved yet")
     log = simulator.request_simulation(
         turn.experiment.craft, card_key=turn.experiment.card_key, configuration=configuration, seed=secrets.randbelow(2**31),
         wind_m_s=2.0, pack_charge_ratio=0.95, flight_fields=flight_fields(turn),
@@ -199,9 +201,9 @@ def rate(turn: Turn, *, rating: int | None, guess: Arm | None, note: str, ended:
     """Note how a turn felt, once: what is known later changes nothing. Raises InputError when it was rated, or not flown."""
     turn = Turn.objects.select_related("experiment", "flight").get(pk=turn.pk)
     if turn.flight is None:
-        raise InputError("this turn is not flown yet")
+        raise InputError("this flight is not flown yet")
     if turn.is_rated or turn.experiment.state != Experiment.State.FLYING:
-        raise InputError("this turn is rated already, and stays so")
+        raise InputError("this flight is rated already")
     turn.rating, turn.guess, turn.note, turn.is_rated = rating, guess, note.strip()[:300], True
     turn.save(update_fields=("rating", "guess", "note", "is_rated"))
     Flight.objects.filter(pk=turn.flight.pk).update(ended=ended, notes=turn.note or turn.flight.notes)
@@ -210,9 +212,9 @@ def rate(turn: Turn, *, rating: int | None, guess: Arm | None, note: str, ended:
 def skip(turn: Turn, *, why: str) -> None:
     """Leave a turn out: the trial goes on unbalanced. Raises InputError for one that was flown, or without a reason."""
     if turn.flight_id is not None:
-        raise InputError("this turn is flown: rate it, and say there how it ended")
+        raise InputError("this flight is flown: rate it, and state how it ended")
     if not why.strip():
-        raise InputError("say why it is left out")
+        raise InputError("give a reason")
     turn.is_skipped, turn.note = True, why.strip()[:300]
     turn.save(update_fields=("is_skipped", "note"))
 
@@ -222,7 +224,7 @@ def reveal(experiment: Experiment) -> None:
     """End the flying and show what flew when. Raises InputError while a flight is not rated."""
     experiment = Experiment.objects.select_for_update().get(pk=experiment.pk)
     if experiment.state != Experiment.State.FLYING:
-        raise InputError("it is revealed already")
+        raise InputError("already revealed")
     if waiting_for_rating(experiment):
         raise InputError(_LEAST_RATED)
     _open(experiment)
@@ -234,9 +236,9 @@ def reveal(experiment: Experiment) -> None:
 def give_up(experiment: Experiment, *, why: str) -> None:
     """End it without a verdict; its flights become flights like others."""
     if experiment.state != Experiment.State.FLYING:
-        raise InputError("it is not being flown any more")
+        raise InputError("it is closed")
     if not why.strip():
-        raise InputError("say why it is given up")
+        raise InputError("give a reason")
     _open(experiment)
     experiment.state, experiment.note, experiment.revealed_at = Experiment.State.GIVEN_UP, why.strip()[:300], timezone.now()
     experiment.save(update_fields=("state", "note", "revealed_at"))
@@ -261,15 +263,15 @@ def _open(experiment: Experiment) -> None:
 def keep_arm(experiment: Experiment, arm: Arm, *, note: str = "") -> Configuration | None:
     """Record which arm is kept; settings that are not the latest become the next revision, which is returned."""
     if experiment.state != Experiment.State.REVEALED:
-        raise InputError("reveal it first: a decision rests on what was flown")
+        raise InputError("reveal it first, then decide")
     if experiment.kept_arm_id is not None:
-        raise InputError("it is decided already")
+        raise InputError("already decided")
     experiment.kept_arm, experiment.note = arm, note.strip()[:300]
     experiment.save(update_fields=("kept_arm", "note"))
     latest = latest_configuration(experiment.craft)
     if arm.configuration is None or latest is None or not diff_settings(core_settings(latest), core_settings(arm.configuration)):
         return None
-    told = f"kept by question {experiment.number}: {arm.name}"[:200]
+    told = f"from comparison {experiment.number}: {arm.name}"[:200]
     return add_configuration(
         experiment.craft, core_settings(arm.configuration), source=Configuration.Source.EXPERIMENT, note=told
     )
@@ -287,7 +289,7 @@ def judged_by(experiment: Experiment) -> str:
 
 
 def verdict_of(experiment: Experiment) -> ExperimentVerdict | None:
-    """What the flights say; None while arms must not be shown."""
+    """Result; None while arms must not be shown."""
     if not shows_arms(experiment):
         return None
     order = order_of(experiment)
@@ -312,5 +314,5 @@ def verdict_of(experiment: Experiment) -> ExperimentVerdict | None:
 
 
 def least_flights() -> dict[str, int]:
-    """Flights an arm that each order needs at least."""
+    """Flights per variant that each order needs at least."""
     return {design: least_repetitions(design) for design in DESIGNS}

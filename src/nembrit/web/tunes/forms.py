@@ -18,23 +18,21 @@ LIMIT_PLACES = (1, 2, 3)
 class SlipForm(forms.Form):
     """What is written on a slip; the settings of its group come beside it."""
 
-    title = forms.CharField(max_length=120, label="The change in a few words")
-    why = forms.CharField(widget=forms.Textarea(attrs={"rows": 3}), required=False, max_length=2000, label="Why: the evidence")
+    title = forms.CharField(max_length=120, required=False, label="Title", help_text="empty: what changes")
+    why = forms.CharField(widget=forms.Textarea(attrs={"rows": 3}), required=False, max_length=2000, label="Reason")
     expect = forms.CharField(max_length=300, required=False, label="Expect")
     risk = forms.CharField(max_length=300, required=False, label="Risk: what could go wrong")
     primary_metric = forms.ChoiceField(label="Judged by")
-    direction = forms.ChoiceField(choices=Slip.Direction.choices, label="which should become")
-    card_key = forms.ChoiceField(required=False, label="Flown as")
+    direction = forms.ChoiceField(choices=Slip.Direction.choices, label="Should become")
+    card_key = forms.ChoiceField(required=False, label="Card")
     despite = forms.CharField(
-        max_length=300, required=False, label="Why change settings although mechanics are at fault (kept with the slip)"
+        max_length=300, required=False, label="Reason to change settings despite a mechanical fault (saved)"
     )
-    beyond = forms.CharField(
-        max_length=300, required=False, label="Why change them although a limit stands against it (kept with the slip)"
-    )
+    beyond = forms.CharField(max_length=300, required=False, label="Reason to go beyond the limit (saved)")
     part = forms.CharField(max_length=80, required=False, label="Part")
-    confounded = forms.CharField(max_length=300, required=False, label="Why both groups at once (kept with the slip)")
-    flights_a_side = forms.IntegerField(min_value=1, max_value=MOST_FLIGHTS, initial=4, label="Flights a side")
-    order = forms.ChoiceField(choices=ORDER_CHOICES, initial="free", label="In this order")
+    confounded = forms.CharField(max_length=300, required=False, label="Reason to change two groups at once (saved)")
+    flights_a_side = forms.IntegerField(min_value=1, max_value=MOST_FLIGHTS, initial=4, label="Flights per side")
+    order = forms.ChoiceField(choices=ORDER_CHOICES, initial="free", label="Order")
 
     def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -69,6 +67,12 @@ class SlipForm(forms.Form):
                 self.add_error(None, str(error))
         return data
 
+    @property
+    def has_folded_errors(self) -> bool:
+        """Whether a field that the page folds away has to be looked at."""
+        shown = {"why", "primary_metric", "direction", "despite", "beyond", "confounded", "part", "__all__"}
+        return self.is_bound and any(name not in shown for name in self.errors)
+
     def limit_rows(self) -> list[tuple[forms.BoundField, forms.BoundField]]:
         return [(self[f"limit_metric_{place}"], self[f"limit_most_{place}"]) for place in LIMIT_PLACES]
 
@@ -97,6 +101,11 @@ class ValuesForm(forms.Form):
     def values(self) -> dict[str, str]:
         return {setting.name: self.cleaned_data[f"value-{setting.name}"] for setting in self._settings}
 
+    def changes(self) -> list[tuple[str, str, str]]:
+        """Name, present value and new value of every setting that changes."""
+        new = self.values()
+        return [(one.name, one.value, new[one.name]) for one in self._settings if new[one.name] != one.value]
+
     def rows(self) -> list[tuple[NamedSetting, forms.BoundField]]:
         return [(setting, self[f"value-{setting.name}"]) for setting in self._settings]
 
@@ -119,8 +128,8 @@ class DecisionForm(forms.Form):
 class ProvokeForm(forms.Form):
     """Under which conditions an old fault must stay away."""
 
-    fault = forms.CharField(max_length=200, label="What came, in words")
-    lowest_cell_v = NumberField(low=2, high=4.3, required=False, label="Pack down to, V a cell under load")
+    fault = forms.CharField(max_length=200, label="The fault, in words")
+    lowest_cell_v = NumberField(low=2, high=4.3, required=False, label="Pack down to, V per cell under load")
     throttle_pct = NumberField(low=30, high=100, required=False, label="Throttle up to, %")
     highest_temperature_c = NumberField(low=-20, high=120, required=False, label="Board as warm as, °C")
 
@@ -147,7 +156,7 @@ class ProvokeForm(forms.Form):
 class AnswerForm(forms.Form):
     """What a tuner says about one flight of a trial."""
 
-    use = forms.ChoiceField(choices=[("", "as the rule says"), ("in", "use it"), ("out", "leave it out")], required=False)
+    use = forms.ChoiceField(choices=[("", "by the rule"), ("in", "use it"), ("out", "leave it out")], required=False)
     why = forms.CharField(max_length=200, required=False, label="Why")
 
 
@@ -168,7 +177,7 @@ class ManyFlightsForm(forms.Form):
         as_it_is = [(UNCHANGED, "as it is")]
         choices = {
             "flights": [(key, str(flight)) for key, flight in self._flights.items()],
-            "card_key": [*as_it_is, (AS_FLOWN, "as each one’s manoeuvres show"), ("", "no card"), *card_choices(craft.kind)],
+            "card_key": [*as_it_is, (AS_FLOWN, "found from the manoeuvres"), ("", "no card"), *card_choices(craft.kind)],
             "configuration": as_it_is + [(str(one.pk), str(one)) for one in craft.configurations.all()],
             "build_entry": as_it_is + [(str(one.pk), f"{one}, {one.made_at:%d %b %Y}") for one in craft.build_entries.all()],
         }
@@ -190,7 +199,7 @@ class ManyFlightsForm(forms.Form):
 
 
 class ExtendForm(forms.Form):
-    total = forms.IntegerField(min_value=5, max_value=MOST_FLIGHTS, label="Flights a side, in all")
+    total = forms.IntegerField(min_value=5, max_value=MOST_FLIGHTS, label="Flights per side, in total")
 
 
 class TuneForm(forms.ModelForm):  # type: ignore[type-arg]  # Django's forms take no parameter

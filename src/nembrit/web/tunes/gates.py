@@ -26,7 +26,7 @@ def needs_of(tune: Tune) -> list[Need]:
     flights, is_plane = flown_as(craft, latest, build) if latest else [], craft.kind == Craft.Kind.FIXED_WING
     if stage == Tune.Stage.BASELINE:
         return [
-            Need(text="the settings are saved as they were", is_met=latest is not None),
+            Need(text="the original settings are saved", is_met=latest is not None),
             _flown(flights, "one flight of a card with these settings", 1)
             if is_plane
             else _flown(flights, "four flights of one card with these settings"),
@@ -35,7 +35,7 @@ def needs_of(tune: Tune) -> list[Need]:
         return (
             [_no_fault(flights)]
             if is_plane
-            else [_no_fault(flights), _flown(flights, "four flights of one card as it is built now")]
+            else [_no_fault(flights), _flown(flights, "four flights of one card with the current build")]
         )
     if stage == Tune.Stage.TRIM:
         return [trimmed(flights), straight(flights), *_led_back(craft, latest)]
@@ -46,21 +46,21 @@ def needs_of(tune: Tune) -> list[Need]:
         return [
             _no_fault(flights),
             _quiet(craft, flights),
-            _decided(tune, _FILTERS, "a slip of filters is decided, or no better filters were found"),
+            _decided(tune, _FILTERS, "a filter slip is decided, or no better filters were found"),
         ]
     if stage == Tune.Stage.GAINS:
-        return [_sound(craft, flights), _decided(tune, _GAINS, "a slip of gains is decided, or no better gains were found")]
+        return [_sound(craft, flights), _decided(tune, _GAINS, "a gain slip is decided, or no better gains were found")]
     if stage == Tune.Stage.VERIFY:
         none_open = Need(text="no slip is open", is_met=not tune.slips.filter(state=Slip.State.OPEN).exists())
         if is_plane:
             return [none_open, *proofs_of(flights)]
         return [
             none_open,
-            _flown(flights, "four flights of one card with the settings of now"),
+            _flown(flights, "four flights of one card with the current settings"),
             _verified(tune),
         ]
     if stage == Tune.Stage.LOCKED:
-        return [Need(text="the settings of now are the reference", is_met=latest is not None and latest.is_reference)]
+        return [Need(text="the current settings are the reference", is_met=latest is not None and latest.is_reference)]
     return []
 
 
@@ -77,7 +77,7 @@ def _verified(tune: Tune) -> Need:
     found = verification_of(tune)
     text = "a passed comparison with the baseline"
     if found is None:
-        return Need(text=text, is_met=False, told="nothing was changed yet")
+        return Need(text=text, is_met=False, told="nothing changed yet")
     return Need(text=text, is_met=found.is_passed, told=found.sentence)
 
 
@@ -88,19 +88,19 @@ def _no_fault(flights: list[Flight]) -> Need:
             fault = next((one for one in results.judgement.findings if one.holds_gains_back), None)
             told = f"flight {flight.number}: {fault.highlight}" if fault else f"flight {flight.number} shows none"
             return Need(text=text, is_met=fault is None, told=told)
-    return Need(text=text, is_met=False, told="no flight with these settings is analysed yet")
+    return Need(text=text, is_met=False, told="no analysed flight with these settings yet")
 
 
 def _led_back(craft: Craft, latest: Configuration | None) -> list[Need]:
     """Gains of the navigation that were loosened come back once nothing pulls; nothing to ask where none were."""
     values = led_back(craft, latest) if latest else {}
     told = ", ".join(f"{name} was {value}" for name, value in values.items())
-    return [Need(text="the loosened navigation is led back", is_met=False, told=told, is_decided=True)] if values else []
+    return [Need(text="the navigation gain is restored", is_met=False, told=told, is_decided=True)] if values else []
 
 
 def _quiet(craft: Craft, flights: list[Flight]) -> Need:
     target = target_for("usual", craft.propeller_diameter_in)
-    text = f"no more than {100 * target:.2g} % noise at the motors (a starting value), or no filters that leave less"
+    text = f"no more than {100 * target:.2g} % motor noise (a starting value), or no better filters"
     for flight, results in by_flight(flights[:3], "metrics"):
         rough = results.metrics.values.get("motor_roughness") if results and results.metrics else None
         if rough is not None:
@@ -110,7 +110,7 @@ def _quiet(craft: Craft, flights: list[Flight]) -> Need:
 
 
 def _sound(craft: Craft, flights: list[Flight]) -> Need:
-    text = f"every axis keeps its distance: sensitivity peak up to {_SOUND_PEAK:g}, or no gains that are better"
+    text = f"sensitivity peak of every axis up to {_SOUND_PEAK:g}, or no better gains"
     for flight, results in by_flight(flights[:3], "loop"):
         if results is not None and results.loop is not None and results.loop.axes:
             axis, own = max(results.loop.axes.items(), key=lambda pair: pair[1].sensitivity_peak.value)

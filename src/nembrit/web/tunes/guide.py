@@ -14,23 +14,31 @@ def step_of(tune: Tune) -> Step:
     here = reverse("tunes:tune", args=[tune.craft_id])
     missing = next((need for need in needs_of(tune) if not need.is_met), None)
     if tune.stage == Tune.Stage.LOCKED:
-        return ("Locked in: fly it. Begin another tune when something changes", here)
+        return ("Locked in. Start another tune when something changes", here)
     if missing is not None and missing.is_flown:
-        return (f"Fly on: {missing.text} ({missing.told})", tune.craft.get_absolute_url())
+        return (f"Continue flying: {missing.text} ({missing.told})", tune.craft.get_absolute_url())
     if missing is not None and tune.stage == Tune.Stage.TRIM and missing.is_decided:
         slip = f"{reverse('tunes:slip_new', args=[tune.craft_id])}?group=navigation"
-        return (f"Nothing pulls any more: {missing.text} ({missing.told})", slip)
+        return (f"No pull left: {missing.text} ({missing.told})", slip)
     if missing is not None and tune.stage == Tune.Stage.TRIM:
         slip = f"{reverse('tunes:slip_new', args=[tune.craft_id])}?group=trim"
-        return (f"Move the trims before any gain: {missing.text} ({missing.told})", slip)
+        return (f"Trim first, then gains: {missing.text} ({missing.told})", slip)
     if missing is not None and tune.stage != Tune.Stage.VERIFY:
-        return ("Write the next change slip", reverse("tunes:slip_new", args=[tune.craft_id]))
+        return ("Write the next slip", reverse("tunes:slip_new", args=[tune.craft_id]))
     if missing is not None:
         return (f"{missing.text[:1].upper()}{missing.text[1:]}: {missing.told}", f"{here}#verify")
     if tune.stage == Tune.Stage.VERIFY:
-        return ("Lock it in: everything that it needs is there", f"{here}#verify")
+        return ("Ready to lock in", f"{here}#verify")
     following = stages_of(tune.craft)[stages_of(tune.craft).index(tune.stage) + 1]
     return (
-        f"Go on to {Tune.Stage(following).label.lower()}: everything that {tune.get_stage_display().lower()} needs is there",
+        f"{_done(tune.get_stage_display())}. Next: {Tune.Stage(following).label.lower()}",
         here,
     )
+
+
+def _done(stage: str) -> str:
+    """
+    >>> _done("Gains"), _done("Trim")
+    ('Gains are done', 'Trim is done')
+    """
+    return f"{stage} {'are' if stage.endswith('s') else 'is'} done"

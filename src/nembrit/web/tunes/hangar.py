@@ -7,7 +7,9 @@ from django.db.models import QuerySet
 from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
+from nembrit.web.hangar.outline import Outline, outline_of
 from nembrit.web.tunes.advice import Advice, advice_of
+from nembrit.web.tunes.courses import Course, courses_of
 from nembrit.web.tunes.history import outcome_line
 from nembrit.web.tunes.models import Slip, Tune
 
@@ -19,12 +21,15 @@ class OnTheBench:
     craft: Craft
     stage: str
     next: Advice
+    last_change: str  # of the newest decided slip; empty: none yet
     last_result: str
+    outline: Outline
+    trend: Course | None
 
 
 @while_unchanged
 def on_the_bench() -> list[OnTheBench]:
-    """Every craft that is not put away."""
+    """Every craft that is not archived."""
     craft = list(Craft.objects.active().counted())
     tunes: dict[int, Tune] = {}
     for tune in Tune.objects.filter(craft__in=craft).order_by("pk"):
@@ -39,12 +44,16 @@ def on_the_bench() -> list[OnTheBench]:
         stage = Tune.Stage(present.stage if present else Tune.Stage.BASELINE).label
         if present and present.state != Tune.State.RUNNING:
             stage = f"{stage}, {present.get_state_display()}"
+        change, result = _last(slips.get(one.pk, []), newest.get(one.pk))
         found.append(
             OnTheBench(
                 craft=one,
                 stage=stage,
                 next=advice_of(one, wait=False),
-                last_result=_last(slips.get(one.pk, []), newest.get(one.pk)),
+                last_change=change,
+                last_result=result,
+                outline=outline_of(one),
+                trend=next(iter(courses_of(one)), None),
             )
         )
     return found
@@ -55,9 +64,10 @@ def _newest(flights: QuerySet[Flight]) -> dict[int, Flight]:
     return {flight.craft_id: flight for flight in flights.order_by("number")}
 
 
-def _last(slips: list[Slip], newest: Flight | None) -> str:
+def _last(slips: list[Slip], newest: Flight | None) -> tuple[str, str]:
+    """The newest decided change and what came of it; without one, the newest flight."""
     decided = [slip for slip in slips if slip.state != Slip.State.OPEN]
     if decided:
         last = decided[-1]
-        return f"{last.title}: {last.decision.get_outcome_display()}, {outcome_line(last.decision)}"
-    return f"flight {newest.number} flown {newest.flown_at:%-d %b %Y}" if newest else "nothing flown yet"
+        return last.title, f"{last.decision.get_outcome_display()}, {outcome_line(last.decision)}"
+    return "", f"flight {newest.number}, {newest.flown_at:%-d %b %Y}" if newest else "nothing flown yet"

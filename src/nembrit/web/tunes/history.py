@@ -154,13 +154,13 @@ def _look_line(slip: Slip, one: dict[str, Any]) -> LedgerLine:
 
 
 def _reopened_line(slip: Slip, one: dict[str, Any]) -> LedgerLine:
-    text = f"Slip {slip.number} opened again; it was {Decision.Outcome(one['outcome']).label}"
+    text = f"Slip {slip.number} reopened; it was {Decision.Outcome(one['outcome']).label}"
     at = datetime.fromisoformat(one["at"])
     return LedgerLine(at=at, kind="decision", text=text, detail=one["why"], url=slip.get_absolute_url())
 
 
 def _question_lines(asked: Experiment) -> list[LedgerLine]:
-    """When a question was asked, and when it was revealed or given up."""
+    """When a question was asked, and when it was revealed or cancelled."""
     url = asked.get_absolute_url()
     lines = [LedgerLine(at=asked.made_at, kind="slip", text=f"Question {asked.number}: {asked.question}", url=url)]
     if asked.revealed_at:

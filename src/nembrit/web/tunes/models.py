@@ -27,7 +27,7 @@ class Tune(models.Model):
     class State(models.TextChoices):
         RUNNING = "running", "running"
         PAUSED = "paused", "paused"
-        ABANDONED = "abandoned", "given up"
+        ABANDONED = "abandoned", "cancelled"
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="tunes")
     name = models.CharField(max_length=60, default="First tune")
@@ -166,7 +166,7 @@ class Experiment(models.Model):
     class State(models.TextChoices):
         FLYING = "flying", "being flown"
         REVEALED = "revealed", "revealed"
-        GIVEN_UP = "given_up", "given up"
+        GIVEN_UP = "given_up", "cancelled"
 
     craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="experiments")
     number = models.PositiveIntegerField()

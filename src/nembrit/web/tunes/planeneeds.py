@@ -44,7 +44,7 @@ def trimmed(flights: list[Flight]) -> Need:
         return Need(text=text, is_met=is_met, told=told, is_flown=not is_known)
 
     text = f"roll and pitch within {TRIMMED_US:g} µs, hands off"
-    return _newest(flights, read) or Need(text=text, is_met=False, told="fly level, hands off, half a minute", is_flown=True)
+    return _newest(flights, read) or Need(text=text, is_met=False, told="fly level, hands off, for half a minute", is_flown=True)
 
 
 def straight(flights: list[Flight]) -> Need:
@@ -72,7 +72,7 @@ def forward(flights: list[Flight]) -> Need:
         told = f"flight {flight.number}: {ratio[0]:.2f} ({low:.2f} to {high:.2f})"
         return Need(text=text, is_met=word == "fits", told=told, is_flown=word == "open")
 
-    text = "the feed-forward of roll fits what the surface gives"
+    text = "the feed-forward of roll fits the surface"
     return _newest(flights, read) or Need(text=text, is_met=False, told="fly the card of full holds", is_flown=True)
 
 
@@ -87,7 +87,7 @@ def returned(flights: list[Flight]) -> Need:
             text=text, is_met=rows[-1]["passed"] is True, told=f"flight {flight.number}: {rows[-1]['says']}", is_flown=True
         )
 
-    text = "a return home that kept every limit"
+    text = "a return home within every limit"
     return _newest(flights, read) or Need(text=text, is_met=False, told="fly the return card", is_flown=True)
 
 

@@ -126,7 +126,7 @@ def require_gate(craft: Craft, base: Sequence[Setting], after: Sequence[Setting]
     if found.forbidden:
         raise InputError(f"these settings must not be flown: {'; '.join(found.forbidden)}. Take a smaller step, or lower P first")
     if found.limits and not reason.strip():
-        raise BeyondLimits(f"{'; '.join(found.limits)}. Take a smaller step, or say why you fly it all the same")
+        raise BeyondLimits(f"{'; '.join(found.limits)}. Take a smaller step, or give a reason to fly it anyway")
 
 
 class BeyondLimits(InputError):

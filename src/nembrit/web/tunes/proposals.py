@@ -29,14 +29,9 @@ from nembrit.web.tunes.steps import in_settings
 _FILTERS = ("gyro_filters", "d_filters")
 _TERMS = {"i": "i", "feed_forward": "f"}
 # here the schools differ: log first moves P and D by a common factor
-_ONE_AT_A_TIME = (
-    "your route is step-up by feel, which raises exactly one value a flight by one step: put one of them back if you keep to it"
-)
-_LEFT_OPEN = (
-    "{axis} stays as flown: this flight leaves {number} too open to move gains by; fly the half-minute card with lively sticks "
-    "on {axis} first"
-)
-_NO_ROOM = "the loop's margins leave no room for later filters: lower P first, then come back to the filters"
+_ONE_AT_A_TIME = "your route “step-up by feel” raises one value per flight: reset the others to follow it"
+_LEFT_OPEN = "no change of {axis}: {number} is too uncertain. Fly the half-minute card again with quicker {axis} inputs"
+_NO_ROOM = "the stability margin does not allow slower filters: lower P first, then return to the filters"
 _NEARLY_DEG = 0.01
 _MOST_EXPECT, _HARDLY = 300, 0.1
 
@@ -82,10 +77,10 @@ def _by_bench(craft: Craft, latest: Configuration, group: str, given: QueryDict)
         else None
     )
     if flight is None:
-        raise InputError(f"there is no flight {text[:20]} to fill this slip in from")
+        raise InputError(f"there is no flight {text[:20]} to fill in this slip")
     ((_, results),) = by_flight([flight], *choosing.NEEDED)
     if results is None:
-        raise InputError(f"flight {flight.number} is being analysed; open this page again in a moment")
+        raise InputError(f"flight {flight.number} is being analysed: open this page again in a moment")
     bench = choosing.choosing_of(flight, results, widened=widened_of(craft))
     try:
         if "step" in given:
@@ -107,12 +102,12 @@ def _filled(
     notes: tuple[str, ...] = ()
     if group in _FILTERS and "tried" in given:
         values, notes = _written(chain_values(settings, names, chainform.chains_from(given, bench.known)), settings, names, group)
-        why = f"Tried on the noise of flight {flight.number}."
+        why = f"Calculated from the noise of flight {flight.number}."
     elif any(term in given for term in gains.TERMS):
-        values, why = _gain_values(flight, bench, given), f"Tried on the loop of flight {flight.number}."
+        values, why = _gain_values(flight, bench, given), f"Calculated from flight {flight.number}."
     else:
         values, notes, reason = _advised(craft, bench, settings, names, group)
-        why = f"Advised from flight {flight.number}{reason}."
+        why = f"Proposed from flight {flight.number}{reason}."
     values = {name: value for name, value in values.items() if name in present and present[name] != value}
     if values and (stands := gate_of(craft, settings, apply_changes(settings, values)).forbidden):
         values, notes = {}, (*notes, f"not proposed: {'; '.join(stands)}")
@@ -126,7 +121,7 @@ def _filled(
 def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, given: QueryDict) -> Proposal:
     """Exactly the change that the flight's one decision asks for, or one of those that it names beside it."""
     if flight.configuration is not None and core_settings(flight.configuration) != core_settings(latest):
-        raise InputError(f"flight {flight.number} flew older settings: its step was meant for those")
+        raise InputError(f"flight {flight.number} flew older settings: its proposal does not apply to the current ones")
     ((_, results),) = by_flight([flight], *deciding.NEEDED)
     decision = deciding.decision_of(flight, results) if results else None
     steps = (decision, *decision.alternatives) if decision else ()
@@ -134,7 +129,7 @@ def _of_step(craft: Craft, latest: Configuration, group: str, flight: Flight, gi
     place = int(asked) if _is_number(asked) else 0
     step = next((one for one in steps[place : place + 1] if one.group == group), None)
     if step is None:
-        raise InputError(f"flight {flight.number} asks for another step now: open its page for it")
+        raise InputError(f"flight {flight.number} now proposes another step: open its page")
     found = in_settings(craft, latest, step)
     present = {one.name: one.value for one in core_settings(latest)}
     text = _text(craft, latest, f"Flight {flight.number}: {step.why}", group, found.values, present) | _judged_by(step)
@@ -154,7 +149,7 @@ def _route(craft: Craft) -> str:
 
 
 def _written(written: Written, settings: Sequence[Setting], names: NameMap, group: str) -> tuple[dict[str, str], tuple[str, ...]]:
-    notes = tuple(f"your settings cannot say “{one}”: this slip leaves it out" for one in written.missing)
+    notes = tuple(f"your settings have no “{one}”: this slip leaves it out" for one in written.missing)
     return written.of_group(settings, names, group), notes
 
 
@@ -173,15 +168,15 @@ def _advised(
             return {}, (_NO_ROOM,), ""
         values, notes = _written(chain_values(settings, names, design.chains), settings, names, group)
         saved = lag_of(task, task.flown) - design.lag_deg
-        reason = f": {abs(saved):.2g}° {'less' if saved > 0 else 'more'} lag, {100 * design.motor_rms:.2g} % noise at the motors"
-        return values, notes, f"{reason}, {100 * target:.2g} % aimed at"
+        reason = f": {abs(saved):.2g}° {'less' if saved > 0 else 'more'} lag, {100 * design.motor_rms:.2g} % motor noise"
+        return values, notes, f"{reason}, {100 * target:.2g} % is the target"
     axis = group.partition(".")[2]
     if group.startswith("pd.") and bench.loop is not None and axis in bench.loop.axes:
         best = bench.best(axis, limits_for("usual", gains.motor_room(bench, craft, "usual")))
         if best.left_open:
             return {}, (_LEFT_OPEN.format(axis=axis, number=best.left_open),), ""
         ratios = {axis: {"p": best.p, "d": best.d}} if best.is_change else {}
-        reason = f": flown, {best.breaks} is beyond its limit" if best.breaks else f": {best.bound_by} stands against more"
+        reason = f": {best.breaks} is over its limit now" if best.breaks else f": {best.bound_by} prevents more"
         return gain_values(settings, names, ratios).of_group(settings, names, group), (), reason
     if group in _TERMS:
         return _advised_term(craft, bench, settings, names, group)
@@ -196,7 +191,7 @@ def _advised_term(
     told = {axis: found for axis in AXES[:2] if (found := bench.best_term(axis, term, limits)) is not None}
     notes = tuple(_LEFT_OPEN.format(axis=axis, number=found.left_open) for axis, found in told.items() if found.left_open)
     ratios = {axis: {term: found.ratio} for axis, found in told.items() if found.is_change}
-    reasons = "; ".join(f"{axis}: {found.bound_by} stands against more" for axis, found in told.items() if not found.left_open)
+    reasons = "; ".join(f"{axis}: {found.bound_by} prevents more" for axis, found in told.items() if not found.left_open)
     return gain_values(settings, names, ratios).of_group(settings, names, group), notes, f": {reasons}" if reasons else ""
 
 

@@ -49,10 +49,10 @@ def proposed(slip: Slip) -> tuple[Condition, ...]:
 def plan(slip: Slip, conditions: Mapping[str, float | None], *, fault: str) -> None:
     """Fix under which conditions the fault must stay away. Raises InputError for conditions that cannot be."""
     if not is_repair(slip):
-        raise InputError("a fault is provoked after a repair; this slip changes settings")
+        raise InputError("only repairs are tested this way; this slip changes settings")
     known = [Condition(name=name, value=value) for name, value in conditions.items() if value is not None]
     if not fault.strip():
-        raise InputError("say in words what came, so that anybody would know it again")
+        raise InputError("describe the fault so that anyone would recognise it")
     kept = [{"name": one.name, "value": one.value} for one in known]
     slip.provoke = {"conditions": kept, "fault": fault.strip()[:200], "answers": slip.provoke.get("answers", {})}
     slip.save(update_fields=("provoke",))
@@ -61,9 +61,9 @@ def plan(slip: Slip, conditions: Mapping[str, float | None], *, fault: str) -> N
 def answer(slip: Slip, flight: Flight, *, came_back: bool) -> None:
     """What the pilot saw or heard of the fault in a flight since."""
     if not slip.provoke:
-        raise InputError("first say under which conditions it must stay away")
+        raise InputError("first set the conditions of the test")
     if flight.pk not in {one.pk for one, is_after in sides_of(slip) if is_after}:
-        raise InputError(f"flight {flight.number} was not flown since the repair")
+        raise InputError(f"flight {flight.number} was not flown after the repair")
     slip.provoke["answers"] = slip.provoke.get("answers", {}) | {str(flight.pk): came_back}
     slip.save(update_fields=("provoke",))
 

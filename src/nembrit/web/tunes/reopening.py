@@ -16,7 +16,7 @@ def look(slip: Slip) -> None:
     slip = Slip.objects.get(pk=slip.pk)
     verdict = trial_of(slip).verdict
     if slip.state != Slip.State.OPEN or verdict.word != "not_yet":
-        raise InputError("the planned flights are flown: there is nothing to look at early")
+        raise InputError("the planned flights are flown: no early look is needed")
     slip.looks = [*slip.looks, {"at": timezone.now().isoformat(), "before": verdict.n_before, "after": verdict.n_after}]
     slip.save(update_fields=("looks",))
 
@@ -31,12 +31,12 @@ def reopen(slip: Slip, *, why: str) -> None:
     if slip.state == Slip.State.OPEN:
         raise InputError(f"slip {slip.number} is open already")
     if not why.strip():
-        raise InputError("say why the decision is taken back")
+        raise InputError("give a reason to reopen the slip")
     if slip.tune.stage == Tune.Stage.LOCKED:
         raise InputError("this tune is locked in")
     later = slip.tune.slips.filter(number__gt=slip.number).order_by("number").first()
     if later is not None:
-        raise InputError(f"slip {later.number} was written since and stands on this decision")
+        raise InputError(f"slip {later.number} was written later and depends on this decision")
     if slip.state == Slip.State.UNDONE:
         _redo(slip)
     decision = slip.decision

@@ -70,7 +70,7 @@ def begin_tune(craft: Craft, *, name: str, route: str) -> Tune:
     with transaction.atomic():
         present = tune_of(craft)
         if (open_one := open_slip(present)) is not None:
-            raise InputError(f"slip {open_one.number} is still open: decide it first, so that it stays with its tune")
+            raise InputError(f"slip {open_one.number} is still open: decide it first, so it stays in its tune")
         return Tune.objects.create(craft=craft, name=name.strip(), route=route)
 
 
@@ -139,14 +139,14 @@ class OlderRevision(InputError):
 
     def __init__(self, shown: Configuration | None, latest: Configuration) -> None:
         if shown is None:
-            super().__init__(f"this page was opened beside other settings; the latest are {latest} now")
+            super().__init__(f"the settings changed since this page was opened; the latest are {latest} now")
             return
         changes = diff_settings(core_settings(shown), core_settings(latest))
         told = "; ".join(f"“{one.name}”: {one.before or 'not there'} → {one.after or 'gone'}" for one in changes[:8])
         more = f"; and {len(changes) - 8} more" if len(changes) > 8 else ""
         super().__init__(
             f"the settings changed since this page was opened, from {shown} to {latest} ({told or 'their order'}{more}). "
-            "What you typed stands below, beside the values of now: look at it again, then send it once more"
+            "Your values are below, beside the current ones: check them, then save again"
         )
 
 
@@ -171,13 +171,13 @@ def make_slip(
     """
     other = open_slip(tune)
     if other:
-        raise InputError(f"slip {other.number} is still open: decide it first, so that each flight judges one change")
+        raise InputError(f"slip {other.number} is still open: decide it first, because each flight can judge only one change")
     if tune.stage == Tune.Stage.LOCKED:
-        raise InputError("this tune is locked in: begin another tune before anything is changed")
+        raise InputError("this tune is locked in: start another tune before you change anything")
     if group != "hardware" and (held := latest_act_finding(tune.craft)) and not text.despite.strip():
         raise InputError(
-            f"mechanics first: flight {held[0].number} says “{held[1].highlight}”. Cure that first, or say why you change "
-            "settings all the same"
+            f"mechanics first: flight {held[0].number} says “{held[1].highlight}”. Fix that first, or give a "
+            "reason to change settings anyway"
         )
     plan = text.plan
     require_groups(group, also, confounded)
@@ -195,7 +195,7 @@ def make_slip(
         slip.result_build = add_build_entry(tune.craft, part=part.strip(), text=text.title, faults=faults)
     else:
         if base is None:
-            raise InputError("there is no configuration to change yet: save the present one first")
+            raise InputError("no settings saved yet: save the current ones first")
         require_trim_first(base, values, text.despite)
         changed = changed_settings(base, (group, also), values)
         require_gate(tune.craft, core_settings(base), changed, text.beyond)
@@ -216,7 +216,7 @@ def make_repair(flight: Flight) -> Slip:
     results = evidence_of(flight, "judgement").results
     repair = repair_for(results.judgement.findings) if results and results.judgement else None
     if repair is None:
-        raise InputError(f"flight {flight.number} has no finding that asks for a repair")
+        raise InputError(f"flight {flight.number} has no finding that needs a repair")
     text = SlipText(
         title=repair.title,
         why=f"Flight {flight.number}: {repair.why}.",
@@ -243,9 +243,9 @@ def require_groups(group: str, also: str, confounded: str) -> None:
     if not also:
         return
     if "hardware" in (group, also) or also == group:
-        raise InputError("two groups at once are two groups of settings; a part and settings are two slips")
+        raise InputError("only two groups of settings can change at once; a part and settings need two slips")
     if not confounded.strip():
-        raise InputError("two groups at once cannot be told apart by their flights: say why you change both")
+        raise InputError("flights cannot separate two changes: give a reason to change both at once")
 
 
 def changed_settings(base: Configuration, groups: Sequence[str], values: Mapping[str, str]) -> tuple[Setting, ...]:
@@ -265,27 +265,27 @@ def changed_settings(base: Configuration, groups: Sequence[str], values: Mapping
     changed = apply_changes(settings, {name: value.strip() for name, value in values.items()})
     differences = diff_settings(settings, changed)
     if not differences:
-        raise InputError("nothing is changed yet: give at least one setting a new value")
+        raise InputError("no change yet: give at least one setting a new value")
     others = {setting.name for setting in group_settings(base, "other")} if "other" in named else set()
     if sum(change.name in others for change in differences) > 1:
-        raise InputError("settings without a meaning are changed one at a time; give them a meaning to change a group")
+        raise InputError("unnamed settings are changed one at a time; name them to change a group")
     untouched = [
         group for group in named if not {one.name for one in group_settings(base, group)} & {d.name for d in differences}
     ]
     if len(named) > 1 and untouched:
-        raise InputError(f"nothing of {GROUPS[untouched[0]]} is changed: then it is a slip of one group")
+        raise InputError(f"nothing of {GROUPS[untouched[0]]} is changed: use a slip of one group")
     return changed
 
 
 @transaction.atomic
 def extend(slip: Slip, total: int) -> None:
-    """Declare that the trial goes on to so many flights a side; the error is shared with the look that was planned.
+    """Declare that the trial goes on to so many flights per side; the error is shared with the look that was planned.
 
     Raises InputError where the plan does not allow it, or before the planned flights are flown.
     """
     trial = trial_of(slip)
     if trial.verdict.word == "not_yet":
-        raise InputError("the planned flights come first: a plan can be extended once they are flown")
+        raise InputError("a plan can be extended only after its planned flights")
     extended = replace(trial.plan, extensions=(*trial.plan.extensions, total))
     slip.extensions = list(extended.extensions)
     slip.save(update_fields=("extensions",))
@@ -295,13 +295,13 @@ def answer(slip: Slip, flight: Flight, use: str, *, why: str = "") -> None:
     """Say that a flight is used or left out, or take an answer back. Raises InputError without a reason where one is due."""
     row = next((one for one in trial_of(slip).judged if one.flight.pk == flight.pk), None)
     if row is None or row.standing is None:
-        raise InputError(f"flight {flight.number} is not on either side of slip {slip.number}")
+        raise InputError(f"flight {flight.number} is on neither side of slip {slip.number}")
     if use not in ("", *Answer.Use.values):
         raise InputError("an answer is “use it” or “leave it out”")
     is_suggested_out = row.standing.is_open or (row.answer is not None and not row.standing.by_rule)
     follows_rule = (use == "out") == is_suggested_out
     if use and not follows_rule and not why.strip():
-        raise InputError("say why: what goes against the rule is kept with its reason, and the verdict must hold without it")
+        raise InputError("give a reason: an exception to the rule is saved with it, and the verdict must hold without it")
     slip.answers.filter(flight=flight).delete()
     if use:
         slip.answers.create(flight=flight, use=use, why=why.strip()[:200])
@@ -337,7 +337,7 @@ def give_card(slip: Slip) -> int:
         raise InputError("this slip names no card")
     flown = [flight for flight in trial_of(slip).without_card if card_flown(flight) == card.key]
     if not flown:
-        raise InputError(f"none of them did the manoeuvres of “{card.name}”: set the card flight by flight in their notes")
+        raise InputError(f"none of them flew the manoeuvres of “{card.name}”: set the card flight by flight in their notes")
     return Flight.objects.filter(pk__in=[flight.pk for flight in flown]).update(card_key=card.key)
 
 
@@ -345,7 +345,7 @@ def give_card(slip: Slip) -> int:
 def decide(slip: Slip, outcome: str, *, note: str = "") -> Decision:
     """Keep or undo. Undo adds a revision equal to the old one; nothing is deleted.
 
-    Raises InputError if it is decided already (a double click, or a second window).
+    Raises InputError if already decided (a double click, or a second window).
     """
     slip = Slip.objects.select_related("tune__craft", "base_configuration").get(pk=slip.pk)
     if slip.state != Slip.State.OPEN:
@@ -368,8 +368,8 @@ def require_reason(slip: Slip, outcome: str, note: str) -> None:
     verdict = trial_of(slip).verdict
     if outcome == Decision.Outcome.KEEP and verdict.word == "not_yet" and not note.strip():
         raise InputError(
-            f"only {min(verdict.n_before, verdict.n_after)} of {verdict.n_planned} flights a side are flown: fly on, or "
-            "say in the note why you keep it now"
+            f"only {min(verdict.n_before, verdict.n_after)} of {verdict.n_planned} flights per side are flown: continue, or "
+            "give a reason in the note to keep it now"
         )
 
 
@@ -383,6 +383,6 @@ def _undo(slip: Slip) -> None:
         )  # fmt: skip
         return
     if slip.base_configuration is None:
-        raise InputError("there is nothing to go back to")
+        raise InputError("there is nothing to undo")
     note = f"undo of slip {slip.number}"
     add_configuration(craft, core_settings(slip.base_configuration), source=Configuration.Source.UNDO, note=note)

@@ -11,7 +11,7 @@ from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import core_settings, name_map, written_as
 
 _TERMS = {"p": "P", "i": "I", "d": "D", "f": "feed-forward"}
-_NAMELESS = "which of your settings this would change is not known: say what they mean on the page of names"
+_NAMELESS = "unknown which of your settings this changes: name them on the page “Setting names”"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +32,7 @@ def in_settings(craft: Craft, latest: Configuration, step: Decision) -> InSettin
     group = step.group or ""
     if step.chains is not None:
         written = chain_values(settings, names, step.chains)
-        notes = tuple(f"your settings cannot say “{one}”: this slip leaves it out" for one in written.missing)
+        notes = tuple(f"your settings have no “{one}”: this slip leaves it out" for one in written.missing)
         wanted = written.of_group(settings, names, group)
     else:
         notes = ()
@@ -53,7 +53,7 @@ def _in_ratios(step: Decision) -> str:
     parts = [f"{_TERMS[term]} on {axis} × {ratio:.2f}" for axis, terms in step.ratios.items() for term, ratio in terms.items()]
     parts += [f"idle × {step.idle_ratio:.2f}"] if step.idle_ratio else []
     told = f": {', '.join(parts)}" if parts else ""
-    return f"It is not known which of your settings this changes{told}"
+    return f"Unknown which of your settings this changes{told}"
 
 
 def _idle(names: NameMap, present: dict[str, str], step: Decision) -> dict[str, str]:

@@ -35,13 +35,13 @@ def tell(slip: Slip, cause: str, *, words: str = "") -> Truth:
     """Keep what was wrong. Raises InputError for a slip that is no repair, is not decided yet, or a cause that is none."""
     slip = Slip.objects.select_related("tune__craft", "cause_flight").get(pk=slip.pk)
     if not is_repair(slip):
-        raise InputError("only a repair proves what was wrong; this slip changes settings")
+        raise InputError("only a repair shows the fault; this slip changes settings")
     if slip.state == Slip.State.OPEN:
-        raise InputError("decide the repair first, then say what was wrong")
+        raise InputError("decide the repair first, then record what was wrong")
     if cause not in _names():
         raise InputError("choose what was wrong from the list")
     if cause == OTHER and not words.strip():
-        raise InputError("say in a few words what it was")
+        raise InputError("describe it in a few words")
     claim = _claim(slip)
     truth, _ = Truth.objects.update_or_create(
         slip=slip,

@@ -14,6 +14,7 @@ urlpatterns = [
     path("craft/<int:craft_id>/tune/on/", craft.tune_on, name="tune_on"),
     path("craft/<int:craft_id>/tune/lock/", craft.tune_lock, name="tune_lock"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
+    path("craft/<int:craft_id>/slips/offers/", slip.slip_offers, name="slip_offers"),
     path("craft/<int:craft_id>/slips/waiting/", slip.slip_waiting, name="slip_waiting"),
     path("<flight:flight_id>/repair/", slip.repair, name="repair"),
     path("slips/<int:slip_id>/", slip.slip, name="slip"),

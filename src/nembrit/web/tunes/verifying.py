@@ -79,7 +79,7 @@ def lock(tune: Tune, *, despite: str = "") -> Tune:
     found = verification_of(tune)
     told = _not_proven(tune, found)
     if told and not despite.strip():
-        raise InputError(f"{told}. Fly what is missing, or say why you lock it in all the same")
+        raise InputError(f"{told}. Fly the missing flights, or give a reason to lock it in anyway")
     set_reference(latest)
     tune.stage, tune.locked_at, tune.locked_configuration = Tune.Stage.LOCKED, timezone.now(), latest
     tune.lock_note = despite.strip()[:300]
@@ -97,7 +97,7 @@ def _not_proven(tune: Tune, found: Verification | None) -> str:
         missing = next((need for need in proofs_of(flights) if not need.is_met), None)
         return "" if missing is None else f"{missing.text}: {missing.told}"
     if found is None:
-        return "nothing was changed yet that could be verified"
+        return "nothing changed yet that could be verified"
     return "" if found.is_passed else found.sentence
 
 
@@ -108,11 +108,11 @@ def stages_of(craft: Craft) -> list[str]:
 
 @transaction.atomic
 def go_on(tune: Tune) -> str:
-    """Go on to the next stage; its name. Raises InputError at the last that is gone to without locking."""
+    """Continue to the next stage; its name. Raises InputError at the last that is gone to without locking."""
     stages = stages_of(tune.craft)
     following = stages[stages.index(tune.stage) + 1 :] if tune.stage in stages else stages[:1]
     if not following or following[0] == Tune.Stage.LOCKED:
-        raise InputError("what comes next is locking it in")
+        raise InputError("the next stage is locking it in")
     tune.stage = following[0]
     tune.save(update_fields=("stage",))
     return Tune.Stage(tune.stage).label

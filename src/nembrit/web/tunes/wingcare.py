@@ -41,12 +41,12 @@ def trims(craft: Craft, latest: Configuration) -> Filled | None:
     values = {names[move.servo][0]: f"{move.new_us:.0f}" for move in step.moves if move.servo in names}
     if step.moves and not values:
         told = "; ".join(move.in_words for move in step.moves)
-        raise InputError(f"{told}. But no setting is known as a servo centre: say it on the page “What the names mean”")
+        raise InputError(f"{told}. But no setting is named as a servo centre: set it on the page “Setting names”")
     notes = [*(move.in_words for move in step.moves), *step.notes]
     if step.kind != MOVE:
         said = (f"{step.headline}: {step.why[-1]}", step.expect, *notes)
         return Filled(flight=flown[0][0], values={}, text={}, notes=tuple(one.rstrip(".") for one in said if one))
-    notes.append("set the radio’s own trims back to zero when the centres are moved")
+    notes.append("set the radio trims back to zero when you move the centres")
     return Filled(flight=flown[0][0], values=values, text=_trim_text(step), notes=tuple(notes))
 
 
@@ -54,7 +54,7 @@ def _trim_text(step: TrimStep) -> dict[str, Any]:
     axis = "roll" if "roll" in step.headline else "pitch"
     return {
         "title": step.headline[:120], "why": " ".join(step.why), "expect": step.expect,
-        "risk": "Switch to manual high up, hands ready; back at once if it lurches.",
+        "risk": "Switch to manual high up, hands ready; switch back at once if it lurches.",
         "primary_metric": "pull" if step.is_yaw else f"held_trim.{axis}", "direction": "lower", "card_key": step.card,
     }  # fmt: skip
 
@@ -88,7 +88,7 @@ def require_trim_first(base: Configuration, values: Mapping[str, str], despite: 
     if stands is not None and not despite.strip():
         raise InputError(
             f"trim first: flight {stands[0].number} is pulled to the {stands[1]}. Loosening “{lowered[0]}” would only mask that. "
-            "Move the trim first, or say why you loosen it all the same"
+            "Trim first, or give a reason to loosen it anyway"
         )
 
 
@@ -108,8 +108,9 @@ def navigation(craft: Craft, latest: Configuration) -> Filled | None:
         return None
     told = ", ".join(f"{name} back to {value}" for name, value in values.items())
     text = {
-        "title": told[:120], "why": f"It was loosened while the plane was pulled; flight {flown[0][0].number} is not.",
-        "expect": "It keeps its line more closely and does not swing.", "risk": "It swings from side to side: take over, undo.",
+        "title": told[:120], "why": f"It was lowered while the plane was pulled; flight {flown[0][0].number} is not.",
+        "expect": "It holds its line more closely without weaving.", "risk": "If it weaves from side to side, take "
+        "over and undo.",
         "primary_metric": "off_line", "direction": "lower", "card_key": "wing_tracks", "limit_metric_1": "sway",
         "limit_most_1": "50",
     }  # fmt: skip
@@ -144,7 +145,7 @@ def gains(craft: Craft, latest: Configuration, group: str) -> Filled | None:
         return None
     text = {
         "title": ", ".join(f"{name} {present[name]} → {value}" for name, value in values.items())[:120],
-        "why": f"Flight {newest.number}: {'; '.join(why)}.", "expect": "It follows as quickly and swings less.",
+        "why": f"Flight {newest.number}: {'; '.join(why)}.", "expect": "It follows as quickly and oscillates less.",
     }  # fmt: skip
     return Filled(flight=newest, values=values, text=text, notes=())
 

@@ -79,7 +79,7 @@ def airframe_of(surfaces: Sequence[Surface]) -> str:
     if has_ailerons and "elevator" in roles:
         return "t_tail"
     raise InputError(
-        "say first what the servos move, on the page “Control surfaces”: the simulator needs ailerons with an elevator "
+        "enter the control surfaces first, on the page “Control surfaces”: the simulator needs ailerons with an elevator "
         "or both sides of a V-tail, or two elevons"
     )
 

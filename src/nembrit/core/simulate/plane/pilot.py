@@ -41,7 +41,7 @@ class Pilot:
     def __init__(self, card: Card, *, seed: int, hold_s: tuple[float, float]) -> None:
         for step in card.manoeuvres:
             if step.kind not in WING_KINDS:
-                raise InputError(f"“{step.name}” is nothing that a plane flies")
+                raise InputError(f"“{step.name}” is not a manoeuvre of a plane")
         self._steps, self._now, self._began_s = card.manoeuvres, -1, 0.0
         self._start = (0.0, 0.0)
         rng = np.random.default_rng(seed + 77)

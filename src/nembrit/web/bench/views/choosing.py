@@ -69,7 +69,7 @@ def filters_map(request: HttpRequest, flight_id: int) -> HttpResponse:
     bench = _bench(flight, evidence_of(flight, *choosing.NEEDED))
     try:
         if bench is None:
-            raise NotEnoughData("this flight is being analysed; look again in a moment")
+            raise NotEnoughData("this flight is being analysed: try again in a moment")
         return JsonResponse(filters.map_of(bench, chainform.chains_from(request.GET, bench.known), _axis(request, bench)))
     except CoreError as error:
         return HttpResponse(str(error), status=400, content_type="text/plain")
@@ -82,7 +82,7 @@ def trade_part(request: HttpRequest, flight_id: int) -> HttpResponse:
     context, bench = _context(request, flight)
     try:
         if bench is None:
-            raise NotEnoughData("this flight is being analysed; look again in a moment")
+            raise NotEnoughData("this flight is being analysed: try again in a moment")
         pins = frozenset(request.GET.getlist("pin")) & {key for key, _ in _PINS}
         context |= filters.trade_of(bench, flight.craft, context["caution"], pins)
         context |= _beside(flight, ("gyro_filters", "d_filters"))

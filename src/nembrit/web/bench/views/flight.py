@@ -27,6 +27,7 @@ def flight_page(request: HttpRequest, flight_id: int) -> HttpResponse:
             "results": evidence.results,
             "findings": judgement.findings,
             "headline": wing_headline(evidence.results.wing) if evidence.results.wing else flight.headline(evidence.results),
+            "certainty": "" if is_plane else flight.certainty(evidence.results),
             "is_plane": is_plane,
             "is_measured": flight.is_measured(rows, evidence.results),
             "noise_rows": rows,

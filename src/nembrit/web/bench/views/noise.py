@@ -102,9 +102,9 @@ def _lines(maps: Maps, role: str, by: str) -> tuple[list[dict[str, Any]], str]:
 
 def _headline(axis: str, lines: list[dict[str, Any]], reason: str) -> str:
     if reason:
-        return f"The noise of {axis} cannot be laid out from this flight"
+        return f"The noise of {axis} cannot be mapped from this flight"
     if not lines:
-        return f"No line stands out of the noise of {axis}"
+        return f"No line stands out from the noise of {axis}"
     first = lines[0]
     if first["order"]:
         return f"{axis.capitalize()}: the loudest line moves with the motors, {first['low_hz']:.0f} to {first['high_hz']:.0f} Hz"
@@ -131,7 +131,7 @@ def noise_map(request: HttpRequest, flight_id: int) -> HttpResponse:
 
 @require_safe
 def noise_spectrum(request: HttpRequest, flight_id: int) -> HttpResponse:
-    """Spectra of chosen stretches as data for the chart module."""
+    """Spectra of selected parts as data for the chart module."""
     flight = _flight(flight_id)
     try:
         found = noise.chosen_spectra(flight, noise.Chosen.of(request.GET))

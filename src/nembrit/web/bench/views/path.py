@@ -48,7 +48,7 @@ def path_page(request: HttpRequest, flight_id: int) -> HttpResponse:
 def map_json(request: HttpRequest, flight_id: int) -> HttpResponse:
     context = _context(_flight(flight_id))
     if context.get("path") is None:
-        return HttpResponse("No log of this flight says where the plane was.", status=404, content_type="text/plain")
+        return HttpResponse("No log of this flight has positions.", status=404, content_type="text/plain")
     return JsonResponse(shown.map_json(context["path"], context["wing"]))
 
 

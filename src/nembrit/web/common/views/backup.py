@@ -24,7 +24,7 @@ _MOST_COPIED = 1024 * 1024
 def backup_page(request: HttpRequest) -> HttpResponse:
     """All copies, and the one being made; a POST makes one."""
     if request.method == "POST":
-        start_job("backup", 0, label="Copying the whole workshop")
+        start_job("backup", 0, label="Backing up the workshop")
         return redirect("common:backup")
     job = Job.objects.about("backup", 0).first()
     context = {
@@ -54,10 +54,10 @@ def backup_restore(request: HttpRequest) -> HttpResponse:
     """Restore a copy from the list, or one that is sent; the present state is copied first."""
     try:
         if not request.POST.get("sure"):
-            raise backup.BackupError("tick that the present workshop may be replaced; nothing was changed")
+            raise backup.BackupError("tick “Replace the present workshop” first; nothing was changed")
         name, sent = request.POST.get("name", ""), request.FILES.get("file")
         if bool(name) == bool(sent):
-            told = "choose either a copy from the list or a file, not both" if name else "choose a copy from the list, or a file"
+            told = "choose a backup from the list or a file, not both" if name else "choose a backup from the list, or a file"
             raise backup.BackupError(f"{told}; nothing was changed")
         kept = _restore_sent(request) if sent else restore_backup(backup.backup_named(name).path)
     except CoreError as error:

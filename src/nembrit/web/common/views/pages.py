@@ -75,12 +75,12 @@ def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 
 def csrf_refused(request: HttpRequest, reason: str = "") -> HttpResponse:
-    detail = "The page was too old or came from elsewhere. Nothing was changed: load the page again and repeat the last step."
-    return _error(request, 403, "That step was refused", detail)
+    detail = "The page was too old or came from another site. Nothing was changed: load the page again and repeat the last step."
+    return _error(request, 403, "That step was rejected", detail)
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
-    return _error(request, 404, "There is no such page", "It may have been archived, or the address has a slip in it.")
+    return _error(request, 404, "There is no such page", "It may have been archived, or the address is wrong.")
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
@@ -90,7 +90,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
         status, sentence = known
         content = render_to_string("common/error.html", {"title": "The workshop cannot be used just now", "detail": sentence})
         return HttpResponse(content, status=status)  # without the request: its context would ask the database again
-    detail = "Nembrit itself made a mistake. What was saved before is safe, what you just sent was not saved."
+    detail = "An error in Nembrit. Everything saved before is safe; what you just sent was not saved."
     return _error(request, 500, "Something went wrong", detail)
 
 

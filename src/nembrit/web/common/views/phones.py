@@ -56,7 +56,7 @@ def phones(request: HttpRequest) -> HttpResponse:
 
 @require_safe
 def phones_code(request: HttpRequest) -> HttpResponse:
-    """The first address as a picture to point a phone at."""
+    """The first address as a QR code."""
     _own_only(request)
     if not settings.LAN_HOSTS:
         raise Http404
@@ -71,5 +71,5 @@ def phone_end(request: HttpRequest, phone_id: int) -> HttpResponse:
     """Send a phone away: its next request asks for the passphrase."""
     _own_only(request)
     Phone.objects.filter(pk=phone_id, ended_at=None).update(ended_at=timezone.now())
-    messages.success(request, "That phone is sent away; it needs the passphrase to come back.")
+    messages.success(request, "Phone disconnected. It needs the passphrase to connect again.")
     return redirect("common:phones")

@@ -43,7 +43,7 @@ def compose(request: HttpRequest) -> HttpResponse:
 
         def make() -> str:
             made = composing.keep_card(kind, chosen, **form.cleaned_data)
-            messages.success(request, f"“{made.name}” is kept. It never changes, so that its flights can be compared.")
+            messages.success(request, f"“{made.name}” is saved. It never changes, so its flights can be compared.")
             return reverse("flights:card", args=[made.key])
 
         try:
@@ -63,5 +63,5 @@ def compose(request: HttpRequest) -> HttpResponse:
 def card_away(request: HttpRequest, card_id: int) -> HttpResponse:
     own = get_object_or_404(OwnCard, pk=card_id)
     composing.put_away(own)
-    messages.success(request, f"“{own.name}” is out of the lists; flights that flew it keep it.")
+    messages.success(request, f"“{own.name}” is hidden. Flights that flew it keep it.")
     return redirect("flights:card_list")

@@ -30,7 +30,7 @@ def flight_edit(request: HttpRequest, flight_id: int) -> HttpResponse:
         if form.saved():
             if "configuration" in form.changed_data:
                 controller_changed.send(sender=Flight, craft=flight.craft, flights=[flight.pk])
-            messages.success(request, "The flight's notes are saved.")
+            messages.success(request, "Notes saved.")
             return redirect(flight)
         status = 409
     context = {"craft": flight.craft, "flight": flight, "form": form}

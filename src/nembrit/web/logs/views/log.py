@@ -70,7 +70,7 @@ def log_settings(request: HttpRequest, log_id: int) -> HttpResponse:
     """Keep the key–value lines before the table as a configuration of the craft."""
     log = _log(log_id)
     if log.craft is None or not log.preamble:
-        messages.error(request, "Nothing was kept: the log needs a craft and lines before its table.")
+        messages.error(request, "Nothing was saved: the log needs a craft and lines before its table.")
         return redirect(log)
     text = "\n".join(f"{key} = {value}" for key, value in log.preamble)
     try:
@@ -107,10 +107,10 @@ def manoeuvre(request: HttpRequest, log_id: int) -> HttpResponse:
     try:
         if request.POST.get("remove") and row:
             windows.remove_manoeuvre(row)
-            said = "taken out; analyses leave it out"
+            said = "removed; analyses ignore it"
         elif request.POST.get("search"):
             windows.search_manoeuvres(log)
-            said = "searched for anew; those set by you stay"
+            said = "searched again; those set by you stay"
         else:
             start_s, end_s = seconds_of(request.POST, "start_s", "end_s")
             windows.set_manoeuvre(
@@ -160,7 +160,7 @@ def log_alignment(request: HttpRequest, segment_id: int) -> HttpResponse:
     except CoreError as error:
         messages.error(request, f"{str(error)[0].upper()}{str(error)[1:]}.")
     else:
-        messages.success(request, f"{segment.log.file_name} is lined up.")
+        messages.success(request, f"{segment.log.file_name} is aligned.")
     return redirect(f"{segment.log.get_absolute_url()}?segment={segment.pk}#alignment")
 
 

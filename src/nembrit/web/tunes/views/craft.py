@@ -121,7 +121,7 @@ def _verification(present: Tune) -> dict[str, Any] | None:
 
 @require_POST
 def tune_on(request: HttpRequest, craft_id: int) -> HttpResponse:
-    """Go on to the next stage."""
+    """Continue to the next stage."""
     present = services.tune_of(get_object_or_404(Craft, pk=craft_id))
     try:
         label = verifying.go_on(present)
@@ -151,12 +151,12 @@ def tune_new(request: HttpRequest, craft_id: int) -> HttpResponse:
     shown = get_object_or_404(Craft, pk=craft_id)
     form = NewTuneForm(request.POST)
     if not form.is_valid():
-        messages.error(request, "Nothing was begun: a tune needs a name.")
+        messages.error(request, "Not started: a tune needs a name.")
         return redirect("tunes:tune", shown.pk)
     try:
         made = services.begin_tune(shown, **form.cleaned_data)
     except CoreError as error:
-        messages.error(request, f"Nothing was begun: {error}.")
+        messages.error(request, f"Not started: {error}.")
     else:
-        messages.success(request, f"“{made.name}” is begun, from its baseline on.")
+        messages.success(request, f"“{made.name}” started, from its baseline.")
     return redirect("tunes:tune", shown.pk)

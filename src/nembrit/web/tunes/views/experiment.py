@@ -1,4 +1,4 @@
-"""Questions with arms: asked, flown turn by turn, rated, revealed, decided."""
+"""Blind comparisons: asked, flown turn by turn, rated, revealed, decided."""
 
 from collections.abc import Callable
 from typing import Any, BinaryIO, cast
@@ -31,7 +31,7 @@ def experiment_list(request: HttpRequest, craft_id: int) -> HttpResponse:
 
 @require_http_methods(["GET", "POST"])
 def experiment_new(request: HttpRequest, craft_id: int) -> HttpResponse:
-    """Ask a question: arms, card, order, repetitions and what judges are fixed before flying."""
+    """New comparison: arms, card, order, repetitions and what judges are fixed before flying."""
     craft = get_object_or_404(Craft, pk=craft_id)
     initial = {"card_key": "response"}
     form = ExperimentForm(request.POST if request.method == "POST" else None, craft=craft, initial=initial)
@@ -107,9 +107,7 @@ def turn_settings(request: HttpRequest, experiment_id: int, turn_id: int) -> Htt
 def turn_fly(request: HttpRequest, experiment_id: int, turn_id: int) -> HttpResponse:
     """Fly this turn in the simulator."""
     turn = _turn(experiment_id, turn_id)
-    return _told(
-        request, turn.experiment, lambda: once(request, lambda: str(experiments.fly_turn(turn).pk)), "It is being flown."
-    )
+    return _told(request, turn.experiment, lambda: once(request, lambda: str(experiments.fly_turn(turn).pk)), "It has started.")
 
 
 @require_POST
@@ -124,9 +122,9 @@ def turn_log(request: HttpRequest, experiment_id: int, turn_id: int) -> HttpResp
     name = experiments.log_name(turn, file.name or "")
     for one in intake.receive_file(turn.experiment.craft, name, cast(BinaryIO, file.file), flight_fields=fields):
         if one.refusal:
-            messages.error(request, f"{file.name} was not taken. {one.refusal[:1].upper()}{one.refusal[1:]}.")
+            messages.error(request, f"{file.name} was rejected. {one.refusal[:1].upper()}{one.refusal[1:]}.")
         elif one.known_flight or one.known_log:
-            messages.error(request, f"{file.name} is here already: one log is one turn. Nothing was added.")
+            messages.error(request, f"{file.name} exists already: each flight needs its own log. Nothing was added.")
     return redirect(turn.experiment)
 
 
@@ -144,19 +142,22 @@ def turn_skip(request: HttpRequest, experiment_id: int, turn_id: int) -> HttpRes
     turn = _turn(experiment_id, turn_id)
     why = request.POST.get("why", "")
     return _told(
-        request, turn.experiment, lambda: experiments.skip(turn, why=why), f"{turn.code} is left out; the trial goes on."
+        request, turn.experiment, lambda: experiments.skip(turn, why=why), f"{turn.code} is left out; the comparison continues."
     )
 
 
 @require_POST
 def experiment_end(request: HttpRequest, experiment_id: int) -> HttpResponse:
-    """Reveal what was flown, or give the question up."""
+    """Reveal the result, or give the question up."""
     shown = _shown(experiment_id)
     if request.POST.get("end") == "reveal":
         return _told(request, shown, lambda: experiments.reveal(shown), "Revealed.")
     why = request.POST.get("why", "")
     return _told(
-        request, shown, lambda: experiments.give_up(shown, why=why), "Given up; its flights are flights like others now."
+        request,
+        shown,
+        lambda: experiments.give_up(shown, why=why),
+        "Comparison cancelled. Its flights are ordinary flights again.",
     )
 
 

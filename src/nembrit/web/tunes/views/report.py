@@ -16,7 +16,7 @@ from nembrit.web.tunes.verifying import sides_of_tune
 
 @require_safe
 def report(request: HttpRequest, craft_id: int) -> HttpResponse:
-    """What was done, what it brought and what was learned, of the present tune or of an earlier one."""
+    """Changes, what it brought and what was learned, of the present tune or of an earlier one."""
     shown = get_object_or_404(Craft, pk=craft_id)
     tune = shown.tunes.filter(pk=row_number(request.GET.get("tune")) or 0).first() or services.tune_of(shown)
     context = {"craft": shown, "report": report_of(tune)}

@@ -1,6 +1,7 @@
 """Slips: written, flown, judged and decided."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -22,6 +23,7 @@ from nembrit.web.tunes import charts, history, proposals, provoking, reopening, 
 from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.forms import AnswerForm, DecisionForm, ExtendForm, ProvokeForm, SlipForm, ValuesForm
 from nembrit.web.tunes.models import Decision, Slip, Truth, Tune, WaitingSlip
+from nembrit.web.tunes.offers import offers_of
 from nembrit.web.tunes.predictions import ruling_of
 
 
@@ -66,8 +68,34 @@ def slip_new(request: HttpRequest, craft_id: int) -> HttpResponse:
         "open_slip": services.open_slip(present), "advice": advice_of(shown, wait=False), "finding": latest_act_finding(shown),
         "trim_first": wingcare.pull_stands(shown) if group == "navigation" else None,
         "ruling": ruling_of(shown, latest, _typed(values)) if latest and values else None,
+        "headline": _headline(group, also), "filled_words": _filled_words(filled, group),
     }  # fmt: skip
     return render(request, "tunes/slip_new.html", context, status=status)
+
+
+@require_safe
+def slip_offers(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """The changes that the craft's flights propose: a part of the page of a new slip, calculated after it."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    advised = advice_of(shown).url
+    return render(request, "tunes/_offers.html", {"craft": shown, "offers": offers_of(shown, advised)})
+
+
+def _headline(group: str, also: str) -> str:
+    if group not in GROUPS:
+        return "Write a slip"
+    return f"Change: {GROUPS[group]}{f' and {GROUPS[also]}' if also else ''}"
+
+
+def _filled_words(filled: proposals.Proposal | None, group: str) -> str:
+    """What a proposal says of itself, before its flight."""
+    if filled is None:
+        return ""
+    if filled.values:
+        return "Proposed values are highlighted; you can change everything. Based on"
+    if filled.notes:
+        return "No proposal. Type your own values. Based on"
+    return f"{GROUPS.get(group, group)} need no change. Type your own values. Based on"
 
 
 def _typed(values: ValuesForm) -> dict[str, str]:
@@ -90,18 +118,31 @@ def _filled(
         return None
 
 
+def _titled(form: SlipForm, values: ValuesForm | None) -> services.SlipText:
+    """What is written on the slip; without a title, what changes is its title."""
+    text = form.text()
+    if text.title:
+        return text
+    changes = values.changes() if values else []
+    title = ", ".join(f"{name} {old} → {new}" for name, old, new in changes) or form.cleaned_data["part"] or "no change"
+    return replace(text, title=title if len(title) <= 120 else title[:117] + "…")
+
+
 def _write(
     request: HttpRequest, tune: Tune, group: str, also: str, form: SlipForm, values: ValuesForm | None, kept: WaitingSlip | None
 ) -> str:
     """Make it the next change; one that waited does so no longer."""
     slip = services.make_slip(
-        tune, group=group, also=also, text=form.text(), part=form.cleaned_data["part"], values=values.values() if values else {},
-        shown_from=values.cleaned_data["revision"] if values else None, confounded=form.cleaned_data["confounded"],
+        tune, group=group, also=also, text=_titled(form, values), part=form.cleaned_data["part"],
+        values=values.values() if values else {}, shown_from=values.cleaned_data["revision"] if values else None,
+        confounded=form.cleaned_data["confounded"],
     )  # fmt: skip
     if kept:
         kept.delete()
     messages.success(
-        request, f"Slip {slip.number} is written, {slip.result_configuration or slip.result_build} is made. Now fly it."
+        request,
+        f"Slip {slip.number} is written, {slip.result_configuration or slip.result_build} is saved. Put it "
+        f"on the craft, then fly.",
     )
     return slip.get_absolute_url()
 
@@ -109,14 +150,14 @@ def _write(
 def _later(
     request: HttpRequest, tune: Tune, group: str, also: str, form: SlipForm, values: ValuesForm | None, kept: WaitingSlip | None
 ) -> str:
-    """Keep it for later: nothing on the craft changes."""
+    """Save for later: nothing on the craft changes."""
     made = waiting.keep(
-        tune, group=group, also=also, text=form.text(), values=values.values() if values else {},
+        tune, group=group, also=also, text=_titled(form, values), values=values.values() if values else {},
         part=form.cleaned_data["part"], confounded=form.cleaned_data["confounded"],
     )  # fmt: skip
     if kept:
         kept.delete()
-    messages.success(request, f"“{made.title}” waits; nothing on the craft is changed.")
+    messages.success(request, f"“{made.title}” is saved for later; nothing on the craft changed.")
     return reverse("tunes:tune", args=[tune.craft_id])
 
 
@@ -126,7 +167,7 @@ def slip_waiting(request: HttpRequest, craft_id: int) -> HttpResponse:
     tune = services.tune_of(get_object_or_404(Craft, pk=craft_id))
     if request.POST.get("do") == "predict":
         waiting.predict_anew(tune)
-        messages.success(request, "Predicted anew, beside the settings of now.")
+        messages.success(request, "Prediction updated for the current settings.")
     else:
         gone = get_object_or_404(tune.waiting, pk=row_number(request.POST.get("waiting")) or 0)
         gone.delete()
@@ -184,7 +225,7 @@ def slip_provoke(request: HttpRequest, slip_id: int) -> HttpResponse:
         return redirect(shown)
     return _told(
         request, shown, lambda: provoking.plan(shown, form.conditions(), fault=form.cleaned_data["fault"]),
-        lambda _: "The conditions are fixed. Fly them, the first seconds close and low.",
+        lambda _: "Conditions saved. Fly them, the first seconds close and low.",
     )  # fmt: skip
 
 
@@ -195,11 +236,11 @@ def slip_provoked(request: HttpRequest, slip_id: int, flight_id: int) -> HttpRes
     flight = get_object_or_404(shown.tune.craft.flights.active(), pk=flight_id)
     came_back = request.POST.get("came_back")
     if came_back not in ("yes", "no"):
-        messages.error(request, "Say whether it came back or stayed away.")
+        messages.error(request, "Choose whether the fault came back.")
         return redirect(shown)
     return _told(
         request, shown, lambda: provoking.answer(shown, flight, came_back=came_back == "yes"),
-        lambda _: f"Flight {flight.number}: it {'came back' if came_back == 'yes' else 'stayed away'}.",
+        lambda _: f"Flight {flight.number}: it {'came back' if came_back == 'yes' else 'did not return'}.",
     )  # fmt: skip
 
 
@@ -240,7 +281,7 @@ def slip_truth(request: HttpRequest, slip_id: int) -> HttpResponse:
     given = request.POST
     return _told(
         request, shown, lambda: truths.tell(shown, given.get("cause", ""), words=given.get("words", "")),
-        lambda _: "Recorded what was wrong.",
+        lambda _: "Fault recorded.",
     )  # fmt: skip
 
 
@@ -254,7 +295,7 @@ def slip_answer(request: HttpRequest, slip_id: int, flight_id: int) -> HttpRespo
         messages.error(request, "Choose whether the flight is used; the reason has at most 200 characters.")
         return redirect(shown)
     use, why = form.cleaned_data["use"], form.cleaned_data["why"]
-    words = {"in": "is used", "out": "is left out", "": "counts as the rule says"}
+    words = {"in": "is used", "out": "is left out", "": "counts by the rule"}
     return _told(
         request, shown, lambda: services.answer(shown, flight, use, why=why), lambda _: f"Flight {flight.number} {words[use]}."
     )
@@ -269,14 +310,16 @@ def slip_extend(request: HttpRequest, slip_id: int) -> HttpResponse:
         messages.error(request, f"{form['total'].label}: {' '.join(map(str, form.errors['total']))}")
         return redirect(shown)
     total = form.cleaned_data["total"]
-    return _told(request, shown, lambda: services.extend(shown, total), lambda _: f"It goes on to {total} flights a side.")
+    return _told(
+        request, shown, lambda: services.extend(shown, total), lambda _: f"The trial continues to {total} flights per side."
+    )
 
 
 @require_POST
 def slip_look(request: HttpRequest, slip_id: int) -> HttpResponse:
     """Show the numbers before the planned flights are flown; that is kept, and makes the verdict stricter."""
     shown = get_object_or_404(Slip, pk=slip_id, decision=None)
-    return _told(request, shown, lambda: reopening.look(shown), lambda _: "The numbers so far are shown; that is on record.")
+    return _told(request, shown, lambda: reopening.look(shown), lambda _: "The early look is recorded.")
 
 
 @require_POST
@@ -284,7 +327,7 @@ def slip_reopen(request: HttpRequest, slip_id: int) -> HttpResponse:
     """Take a decision back."""
     shown = get_object_or_404(Slip, pk=slip_id)
     why = request.POST.get("why", "")
-    return _told(request, shown, lambda: reopening.reopen(shown, why=why), lambda _: f"Slip {shown.number} is open again.")
+    return _told(request, shown, lambda: reopening.reopen(shown, why=why), lambda _: f"Slip {shown.number} is reopened.")
 
 
 @require_POST
@@ -295,7 +338,7 @@ def slip_card(request: HttpRequest, slip_id: int) -> HttpResponse:
         request,
         shown,
         lambda: services.give_card(shown),
-        lambda n: f"{n} flight{'' if n == 1 else 's'} got the card of this slip.",
+        lambda n: f"{n} flight{'' if n == 1 else 's'} now have the card of this slip.",
     )
 
 

@@ -11,7 +11,7 @@ const STEP_M = 5;
 class PathMap extends TrackView {
   async load() {
     const answer = await fetch(this.src).catch(() => null);
-    this.note.textContent = answer?.ok ? "" : answer ? await answer.text() : "Nembrit does not answer.";
+    this.note.textContent = answer?.ok ? "" : answer ? await answer.text() : "Nembrit does not respond.";
     if (!answer?.ok) return;
     this.data = await answer.json();
     this.placed = [];
@@ -27,7 +27,7 @@ class PathMap extends TrackView {
 
   told(t) {
     const line = this.box.querySelector(".facts-line");
-    if (t == null) { line.textContent = this.data.wind ? `Wind ${this.data.wind.words}.` : "The wind is not told."; return; }
+    if (t == null) { line.textContent = this.data.wind ? `Wind ${this.data.wind.words}.` : "Wind unknown."; return; }
     const k = this.index(t), { east, north, mode, modes } = this.data;
     const away = east[k] == null ? "" : `${text(Math.hypot(east[k], north[k]), "m")} from home`;
     line.textContent = [`${text(t, "s")}`, away, mode?.[k] == null ? "" : modes[mode[k]]].filter(Boolean).join(" · ");

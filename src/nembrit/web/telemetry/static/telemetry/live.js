@@ -244,7 +244,7 @@ function post(address, values) {
 for (const button of page.querySelectorAll(".live-marks [data-what]")) {
   button.addEventListener("click", async () => {
     const answer = await post(page.dataset.mark, { what: button.dataset.what });
-    document.getElementById("live-marked").textContent = answer.ok ? `Marked: ${button.dataset.what}` : "Not marked: nothing is recorded";
+    document.getElementById("live-marked").textContent = answer.ok ? `Marked: ${button.dataset.what}` : "Not marked: not recording";
   });
 }
 

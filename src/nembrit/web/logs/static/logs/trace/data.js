@@ -1,7 +1,7 @@
 // Envelopes from the server: one fetch brings every channel that is shown, each stream with its own times.
 export async function fetchEnvelope(src, ids, from, to, columns) {
   const answer = await fetch(`${src}?channels=${ids.join(",")}&from=${from}&to=${to}&columns=${columns}`).catch(() => null);
-  if (!answer) throw new Error("Nembrit does not answer: is it still running?");
+  if (!answer) throw new Error("Nembrit does not respond: is it still running?");
   if (!answer.ok) throw new Error(await answer.text());
   return decode(await answer.arrayBuffer());
 }

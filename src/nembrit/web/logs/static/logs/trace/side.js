@@ -19,7 +19,7 @@ export class SpectrumSide {
     const answer = await fetch(`${this.src}?channel=${channel}&from=${from}&to=${to}`).catch(() => null);
     if (mine !== this.request) return;
     const reason = this.figure.querySelector(".reason");
-    reason.textContent = answer?.ok ? "" : answer ? `No spectrum of this view: ${await answer.text()}.` : "Nembrit does not answer.";
+    reason.textContent = answer?.ok ? "" : answer ? `No spectrum of this view: ${await answer.text()}.` : "Nembrit does not respond.";
     this.figure.querySelector(".plot").hidden = !answer?.ok;
     if (!answer?.ok) return;
     const spec = await answer.json();
@@ -37,7 +37,7 @@ export async function showMeasures(box, src, ids, a, b) {
   const [from, to] = [Math.min(a, b), Math.max(a, b)];
   const answer = await fetch(`${src}?channels=${ids.join(",")}&from=${from}&to=${to}`).catch(() => null);
   box.hidden = false;
-  if (!answer?.ok) { box.textContent = answer ? await answer.text() : "Nembrit does not answer."; return; }
+  if (!answer?.ok) { box.textContent = answer ? await answer.text() : "Nembrit does not respond."; return; }
   const { rows } = await answer.json();
   const head = document.createElement("p");
   head.className = "num";

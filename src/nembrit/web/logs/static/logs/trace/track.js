@@ -21,7 +21,7 @@ export class TrackView {
 
   async load(colour) {
     const answer = await fetch(colour ? `${this.src}?colour=${colour}` : this.src).catch(() => null);
-    this.note.textContent = answer?.ok ? "" : answer ? await answer.text() : "Nembrit does not answer.";
+    this.note.textContent = answer?.ok ? "" : answer ? await answer.text() : "Nembrit does not respond.";
     if (!answer?.ok) return;
     this.data = await answer.json();
     const { length_m, farthest_m, rises_m } = this.data;

@@ -82,9 +82,9 @@ def test_wrong_files_and_the_same_file_twice(page: Page, logs: dict[str, Path]) 
     expect(page.get_by_role("link", name="1", exact=True)).to_be_visible(timeout=40_000)
     page.locator("#files").set_input_files(logs["sound"])
     page.get_by_role("button", name="Attach").click()
-    expect(page.get_by_text("is here already")).to_be_visible()
+    expect(page.get_by_text("exists already")).to_be_visible()
     page.get_by_role("button", name="Dismiss").click()
-    expect(page.get_by_text("slip.csv is put away.")).to_be_visible()
+    expect(page.get_by_text("slip.csv is dismissed.")).to_be_visible()
 
 
 def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
@@ -97,15 +97,13 @@ def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     page.get_by_label("smooth gyro hz").focus()
     page.keyboard.press("ControlOrMeta+a")
     page.keyboard.type("200")
-    page.get_by_label("Title").focus()
-    page.keyboard.type("Gyro filter down")
     page.keyboard.press("Enter")
     # this craft's margins are low: the gate asks for a reason, and keeps what was typed
     expect(page.get_by_role("alert")).to_contain_text("allowed)")
     page.get_by_label("Reason to go beyond the limit").focus()
     page.keyboard.type("One short hover, close and low")
     page.keyboard.press("Enter")
-    expect(page.get_by_text(re.compile(r"is written, r\d is made"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"is written, r\d is saved"))).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Not yet:")
     page.get_by_role("link", name="Fly in the simulator").focus()
     page.keyboard.press("Enter")

@@ -86,13 +86,11 @@ def test_wrong_input_is_said_beside_the_field_and_kept(page: Page, path: str, la
 def test_a_second_slip_waits_for_the_first(page: Page) -> None:
     page.goto("/craft/2/slips/new/?group=idle")
     page.get_by_label("motor floor %").fill("7")
-    page.get_by_label("Title").fill("Idle up")
     page.get_by_role("button", name="Save slip").click()
     page.wait_for_url(re.compile(r"/slips/\d+/$"))  # a visit begun before the answer would cut it off
     page.goto("/craft/2/slips/new/?group=i")
     expect(page.get_by_text("is still being flown")).to_be_visible()
     page.get_by_label("i on roll").fill("66")
-    page.get_by_label("Title").fill("Too early")
     page.get_by_role("button", name="Save slip").click()
     expect(page.get_by_role("alert")).to_contain_text("is still open: decide it first")
     expect(page.get_by_label("i on roll")).to_have_value("66")

@@ -83,7 +83,7 @@ class TestWaiting:
         page = client.get(f"/craft/{craft.pk}/tune/").content.decode()
         assert "predicted beside r1; the settings are r2 now" in page
         assert "Prediction updated for the current settings" in act(f"/craft/{craft.pk}/slips/waiting/", do="predict")
-        assert "is put away" in act(f"/craft/{craft.pk}/slips/waiting/", waiting=str(WaitingSlip.objects.get().pk))
+        assert "is removed" in act(f"/craft/{craft.pk}/slips/waiting/", waiting=str(WaitingSlip.objects.get().pk))
 
     @pytest.mark.parametrize(
         ("changes", "told"),

@@ -15,7 +15,7 @@ from nembrit.core.trials.arms import DESIGNS
 from nembrit.core.trials.metrics import metric_kind
 from nembrit.web.flights.models import FieldTap, Flight, OwnCard
 from nembrit.web.ground.models import Obstacle, Profile
-from nembrit.web.hangar.models import BuildEntry
+from nembrit.web.hangar.models import BuildEntry, Craft
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Segment
 from nembrit.web.telemetry.models import LinkRead, Source
 from nembrit.web.tunes import waiting
@@ -229,6 +229,7 @@ FORMS: dict[type[models.Model], dict[str, Any]] = {
     FieldTap: {"data": Tapped},
     OwnCard: {"document": dict[str, Any]},
     BuildEntry: {"simulated_faults": dict[str, Any]},
+    Craft: {"skipped_questions": list[str]},
 }  # fmt: skip
 
 

@@ -53,6 +53,7 @@ class Craft(models.Model):
     mass_g = models.FloatField(default=600.0)
     created_at = models.DateTimeField(auto_now_add=True)
     archived_at = models.DateTimeField(null=True, blank=True)
+    skipped_questions = models.JSONField(default=list, blank=True)  # of the first steps: keys whose default was kept
 
     objects = CraftQuerySet.as_manager()
 

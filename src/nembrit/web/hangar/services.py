@@ -146,6 +146,16 @@ def motor_numbers(craft: Craft) -> list[int]:
     return list(craft.actuators.filter(kind=Actuator.Kind.MOTOR).order_by("number").values_list("number", flat=True))
 
 
+MOTORS_CHECKED = "motors checked"
+
+
+def motors_checked(craft: Craft) -> None:
+    """Remember that somebody looked at the motors' places."""
+    if MOTORS_CHECKED not in craft.skipped_questions:
+        craft.skipped_questions = [*craft.skipped_questions, MOTORS_CHECKED]
+        craft.save(update_fields=("skipped_questions",))
+
+
 def motor_places(craft: Craft) -> tuple[Place, ...]:
     """Where each motor sits, clockwise from the right of the nose."""
     return places_of(core_craft(craft).motors)

@@ -88,6 +88,7 @@ def craft_motors(request: HttpRequest, craft_id: int) -> HttpResponse:
         except CoreError as error:
             form.add_error(None, str(error))
         else:
+            services.motors_checked(craft)
             told = "are saved; affected results are recomputed" if changed else "did not change"
             messages.success(request, f"The motors of {craft.name} {told}.")
             return redirect(craft)

@@ -87,7 +87,7 @@ def _date(milliseconds: str) -> datetime | None:
 def refused_remove(request: HttpRequest, log_id: int) -> HttpResponse:
     log = get_object_or_404(Log.objects.select_related("craft"), pk=log_id)
     services.remove_refused(log)
-    messages.success(request, f"{log.file_name} is put away.")
+    messages.success(request, f"{log.file_name} is dismissed.")
     return redirect(log.craft or "intake:inbox")
 
 

@@ -13,7 +13,7 @@ from nembrit.web.common.unchanged import while_unchanged
 from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Craft
 from nembrit.web.logs.models import Log
-from nembrit.web.tunes import history, services
+from nembrit.web.tunes import first_steps, history, services
 from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.models import Slip
 
@@ -47,6 +47,7 @@ def context_of(craft: Craft) -> dict[str, Any]:
         "tune": tune,
         "track": history.track(tune),
         "open_slip": services.open_slip(tune),
+        "n_questions": first_steps.left_of(craft),
         "headline": _headline(craft, len(analysed), services.open_slip(tune)),
         "flights": _rows(craft, analysed),
         "columns": [metric_label(name) for name in _COLUMNS[Craft.Kind(craft.kind)]],

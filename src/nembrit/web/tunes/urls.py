@@ -7,6 +7,7 @@ urlpatterns = [
     path("", craft.hangar, name="hangar"),
     path("craft/<int:craft_id>/", craft.craft, name="craft"),
     path("craft/<int:craft_id>/flights/", craft.flights_many, name="flights_many"),
+    path("craft/<int:craft_id>/start/", craft.first_steps_page, name="first_steps"),
     path("craft/<int:craft_id>/next/", craft.next_part, name="next"),
     path("craft/<int:craft_id>/tune/", craft.tune, name="tune"),
     path("craft/<int:craft_id>/tune/new/", craft.tune_new, name="tune_new"),

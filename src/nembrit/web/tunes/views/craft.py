@@ -13,7 +13,7 @@ from nembrit.web.bench.results import latest_act_finding
 from nembrit.web.common.fields import row_number
 from nembrit.web.hangar.models import Craft
 from nembrit.web.intake.forms import AttachForm
-from nembrit.web.tunes import craft_page, history, services, truths, verifying, waiting
+from nembrit.web.tunes import craft_page, first_steps, history, services, truths, verifying, waiting
 from nembrit.web.tunes.advice import advice_of
 from nembrit.web.tunes.courses import courses_of
 from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
@@ -34,6 +34,28 @@ def craft(request: HttpRequest, craft_id: int) -> HttpResponse:
     shown = get_object_or_404(Craft, pk=craft_id)
     services.tune_of(shown)  # a craft has one from its first page on
     return render(request, "tunes/craft.html", craft_page.context_of(shown) | {"attach_form": AttachForm(craft=shown)})
+
+
+@require_http_methods(["GET", "POST"])
+def first_steps_page(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """What only a person can answer about a new craft, in one place."""
+    shown = get_object_or_404(Craft, pk=craft_id)
+    if request.method == "POST":
+        try:
+            first_steps.skip(shown, request.POST.get("skip", ""))
+        except CoreError as error:
+            messages.error(request, f"Nothing was changed: {error}.")
+        return redirect("tunes:first_steps", shown.pk)
+    asked = first_steps.questions_of(shown)
+    left = [one for one in asked if one.is_left]
+    headline = (
+        f"{len(left)} question{'' if len(left) == 1 else 's'} left about {shown.name}" if left else f"{shown.name} is ready"
+    )
+    context = {
+        "craft": shown, "questions": asked, "first": left[0] if left else None, "headline": headline,
+        "flight": first_steps.first_finding(shown),
+    }  # fmt: skip
+    return render(request, "tunes/first_steps.html", context)
 
 
 @require_safe

@@ -171,7 +171,7 @@ def slip_waiting(request: HttpRequest, craft_id: int) -> HttpResponse:
     else:
         gone = get_object_or_404(tune.waiting, pk=row_number(request.POST.get("waiting")) or 0)
         gone.delete()
-        messages.success(request, f"“{gone.title}” is put away.")
+        messages.success(request, f"“{gone.title}” is removed.")
     return redirect("tunes:tune", craft_id)
 
 

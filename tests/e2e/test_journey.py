@@ -37,7 +37,7 @@ def test_from_the_demo_to_a_verdict_by_mouse(page: Page) -> None:
     expect(page.get_by_role("heading", level=1)).to_contain_text("17 flights on record")
     page.get_by_role("link", name="1", exact=True).click()
     drawn(page)
-    expect(page.get_by_role("heading", level=1)).to_contain_text("sits loose")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("probably loose")
     page.go_back()
     page.get_by_role("link", name="Tune", exact=True).click()
     expect(page.locator(".next-step")).to_contain_text("Locked in")
@@ -67,7 +67,7 @@ def test_own_log_from_drop_to_evidence(page: Page, logs: dict[str, Path]) -> Non
     page.get_by_role("button", name="Attach").click()
     page.get_by_role("link", name="1", exact=True).click(timeout=40_000)
     drawn(page)
-    expect(page.get_by_role("heading", level=1)).to_contain_text("sits loose")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("probably loose")
 
 
 def test_wrong_files_and_the_same_file_twice(page: Page, logs: dict[str, Path]) -> None:

@@ -93,7 +93,7 @@ def test_a_phone_comes_in_and_stays_in_over_a_restart(browser: Browser, tmp_path
         process, _, shown_again = start_lan(tmp_path, port)
         assert shown_again == "", "the passphrase is shown once"
         page.goto(f"{address}/")
-        expect(page.get_by_text("The hangar is empty.")).to_be_visible()
+        expect(page.get_by_text("The hangar is empty")).to_be_visible()
         own = browser.new_context().new_page()
         own.goto(f"http://127.0.0.1:{port}/phones/")
         expect(own.get_by_text("last seen")).to_be_visible()

@@ -192,10 +192,10 @@ def test_the_path_follows_the_cursor_of_the_traces(page: Page) -> None:
 
 
 def test_giving_out_and_laying_over(page: Page) -> None:
-    page.goto("/logs/2/give/")
+    page.goto("/logs/2/export/")
     page.get_by_label("From, s").fill("3")
     page.get_by_label("To, s").fill("4")
-    page.get_by_label("Form").select_option("parquet")
+    page.get_by_label("Format").select_option("parquet")
     for button, n_left in (("None", 0), ("All", page.locator(".checks input").count())):
         page.get_by_role("button", name=button, exact=True).click()
         expect(page.locator(".checks input:checked")).to_have_count(n_left)
@@ -216,7 +216,7 @@ def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:
     phone.goto("/craft/1/flights/12/traces/")
     drawn(phone)
     whole = shown(phone)
-    phone.get_by_role("button", name="Closer").tap()
+    phone.get_by_role("button", name="Zoom in").tap()
     view = view_changed(phone, whole)
     box = phone.locator(".u-over").first.bounding_box()
     session = context.new_cdp_session(phone)
@@ -251,4 +251,4 @@ def test_a_copy_of_the_workshop_is_made_by_keyboard(page: Page) -> None:
     expect(page.get_by_label("Replace the present workshop")).to_be_focused()  # nothing is sent, a chosen file stays chosen
     page.get_by_label("Replace the present workshop").check()
     page.get_by_role("button", name="Restore", exact=True).click()
-    expect(page.get_by_role("alert")).to_contain_text("Choose a copy from the list, or a file; nothing was changed")
+    expect(page.get_by_role("alert")).to_contain_text("Choose a backup from the list, or a file; nothing was changed")

@@ -21,7 +21,7 @@ def test_a_blind_question_from_asking_to_the_first_rating(page: Page) -> None:
     page.get_by_label("Settings, one").fill("d on roll = 24")
     page.get_by_role("button", name="Check settings").click()
     page.get_by_role("button", name="Save these settings").click()
-    page.goto(f"/craft/{craft}/questions/new/")
+    page.goto(f"/craft/{craft}/comparisons/new/")
     page.get_by_label("The question").fill("Does less D fly as well?")
     page.get_by_role("button", name="Lock the plan and start").click()
     expect(page.get_by_text("choose at least two variants")).to_be_visible()

@@ -54,7 +54,7 @@ def test_differences_between_any_two_and_one_reference(page: Page) -> None:
 
 def test_choosing_another_configuration_shows_its_differences_at_once(page: Page) -> None:
     page.goto("/configurations/1/")
-    page.get_by_label("against").select_option(index=0)
+    page.get_by_label("compared with").select_option(index=0)
     page.wait_for_url(re.compile("against="))
     expect(page.get_by_role("heading", name="Differences")).to_be_visible()
 

@@ -25,7 +25,7 @@ def test_units_are_typed_and_modes_named_while_the_page_answers(page: Page, tmp_
         field.press("ControlOrMeta+a")  # what followed the column before is typed over
         field.press_sequentially(scale)
         field.press("Tab")
-    expect(page.get_by_label("Meaning of out_3", exact=True)).to_have_value("servo.3")
+    expect(page.get_by_label("Meaning of out_3", exact=True)).to_have_value("servo 3")
     page.get_by_label("Unit or factor of out_4", exact=True).fill("% of ±400 around 1494")
     page.get_by_label("Name of mode 21", exact=True).fill("return")
     page.get_by_role("button", name="Save meanings").click()
@@ -61,4 +61,4 @@ def test_a_column_called_the_mode_shows_its_numbers_and_a_left_unit_gives_way(pa
     expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"answers \d+ of \d+"), timeout=40_000)
     page.get_by_role("link", name="Check the meanings").first.click()
     expect(page.get_by_label("Name of mode 7", exact=True)).to_have_value("return")
-    expect(page.get_by_label("Meaning of pwm", exact=True)).to_have_value("stick.roll")
+    expect(page.get_by_label("Meaning of pwm", exact=True)).to_have_value("stick, roll")

@@ -303,7 +303,7 @@ class TestRefusals:
 
 class TestPages:
     def test_given_out_and_taken_in_by_hand(self, client: Client, small: Craft) -> None:
-        page = client.post("/archive/give/", {"craft": str(small.pk), "with_places": "on"}, follow=True).content.decode()
+        page = client.post("/archive/export/", {"craft": str(small.pk), "with_places": "on"}, follow=True).content.decode()
         (export,) = exports.exports()
         assert export.name in client.get("/archive/").content.decode()
         answer = client.get(f"/archive/exports/{export.name}/")
@@ -330,7 +330,7 @@ class TestPages:
         log = Log.objects.create(craft=small, file_name="x.csv")
         Upload.objects.create(log=log, content=b"")
         Job.objects.create(kind="import_log", subject_id=log.pk, label="x", state=state)
-        client.post("/archive/give/", {"craft": str(small.pk)})
+        client.post("/archive/export/", {"craft": str(small.pk)})
         assert len(exports.exports()) == 1
 
     @pytest.mark.parametrize(("content", "told"), [(b"PK nothing", "Nothing was imported"), (b"", "submitted file is empty")])
@@ -349,11 +349,11 @@ class TestPages:
             is_blind=True, configurations=(first, second),
         )  # fmt: skip
         experiments.begin(craft, wanted)
-        assert "would tell its arms" in act("/archive/give/", craft=str(craft.pk))
-        assert "would tell its arms" in act("/archive/give/", craft="")
+        assert "would tell its arms" in act("/archive/export/", craft=str(craft.pk))
+        assert "would tell its arms" in act("/archive/export/", craft="")
 
     def test_a_log_that_is_still_read_is_waited_for(self, craft: Craft, act) -> None:
         log = Log.objects.create(craft=craft, file_name="x.csv")
         Upload.objects.create(log=log, content=b"")
         Job.objects.create(kind="import_log", subject_id=log.pk, label="x", state=Job.State.RUNNING)
-        assert "1 log is still being read" in act("/archive/give/", craft=str(craft.pk))
+        assert "1 log is still being read" in act("/archive/export/", craft=str(craft.pk))

@@ -53,7 +53,7 @@ def text(client: Client, flight: Flight, page: str, status: int = 200) -> str:
 class TestFilters:
     def test_the_flown_chain_is_shown_with_what_it_costs(self, client: Client, flight: Flight) -> None:
         page = text(client, flight, "filters/")
-        assert re.search(r"The flown filters cost \d\.?\d*° of lag at the crossover", page)
+        assert re.search(r"The current filters cost \d\.?\d*° of lag at the crossover", page)
         for name, value in (("chip.hz", "550"), ("gyro.hz", "180"), ("d_term.hz", "110")):
             assert re.search(rf'name="{name}" data-go\s+value="{value}"', page)
         assert "reproduce the logged filtered gyro of roll within 0.05 dB" in page
@@ -61,7 +61,7 @@ class TestFilters:
 
     def test_another_chain_is_set_beside_the_flown_one(self, client: Client, flight: Flight) -> None:
         page = text(client, flight, f"filters/?{changed(gyro__hz='320')}&axis=pitch")
-        assert re.search(r"The tried filters cost \d\.?\d*° (less|more) lag at the crossover than the flown ones", page)
+        assert re.search(r"The tried filters cost \d\.?\d*° (less|more) lag at the crossover than the current ones", page)
         assert "after the tried filters" in page
         assert "noise remaining, 20 to 100 Hz, pitch" in page
         assert "At low and high throttle" in page
@@ -85,7 +85,7 @@ class TestFilters:
         ):
             page = text(client, flight, f"filters/?{changed(**fields)}", 400)
             assert told in page
-            assert "The flown filters cost" in page
+            assert "The current filters cost" in page
         block = [("gyro.kind", "notch"), ("gyro.hz", "210"), ("gyro.q", "3"), ("gyro.orders", "")]
         assert "more than 8 filters" in text(client, flight, f"filters/?{urlencode([*CHAIN, *block * 9])}", 400)
         assert "fields do not match" in text(client, flight, f"filters/?{urlencode([*CHAIN, block[0]])}", 400)

@@ -83,7 +83,7 @@ ADDRESSES = (
     "{flight}track/?colour={value}",
     "{flight}vibration/?speed_rpm={value}",
     "/logs/{log}/?segment={value}",
-    "/logs/{log}/give/?stream={value}&form=csv&from=1&to=2&channel={value}",
+    "/logs/{log}/export/?stream={value}&form=csv&from=1&to=2&channel={value}",
     "/craft/{value}/",
     "/craft/1/flights/{value}/",
     "/flights/{value}/",
@@ -283,7 +283,7 @@ class TestUnpacking:
         intake.receive_file(craft, "a.zip", packed.getvalue(), flight_fields={})
         log = Log.objects.get()
         assert "\n" not in log.file_name
-        answer = client.get(f"/logs/{log.pk}/give/", {"form": "csv", "from": "0", "to": "1"})
+        answer = client.get(f"/logs/{log.pk}/export/", {"form": "csv", "from": "0", "to": "1"})
         assert answer.status_code in (200, 400)
 
 

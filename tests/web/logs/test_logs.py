@@ -197,7 +197,7 @@ class TestGivingOut:
         query = {"from": "3", "to": "4", "channel": [channel.pk for channel in wanted], "stream": log.streams.get().pk}
         flight = flown(5, 1.0)
         for form in ("csv", "parquet", "jsonl"):
-            answer = client.get(f"/logs/{log.pk}/give/", query | {"form": form})
+            answer = client.get(f"/logs/{log.pk}/export/", query | {"form": form})
             assert f'filename="flight.{form}"' in answer["Content-Disposition"]
             back = read_log(answer.content).main
             np.testing.assert_array_equal(back.t_s, flight.t_s[6000:8001], form)
@@ -215,15 +215,15 @@ class TestGivingOut:
             "stream": stream.pk,
             "channel": [channel.pk for channel in stream.channels.exclude(position=0)],
         }
-        csv = client.get(f"/logs/{log.pk}/give/", {**query, "form": "csv"}).content.decode()
+        csv = client.get(f"/logs/{log.pk}/export/", {**query, "form": "csv"}).content.decode()
         assert "latitude" not in csv.splitlines()[0]
-        assert "latitude" in client.get(f"/logs/{log.pk}/give/", {**query, "form": "csv", "places": "1"}).content.decode()
-        assert b"a track is made of positions" in client.get(f"/logs/{log.pk}/give/", {**query, "form": "gpx"}).content
-        gpx = client.get(f"/logs/{log.pk}/give/", {**query, "form": "gpx", "places": "1"}).content
+        assert "latitude" in client.get(f"/logs/{log.pk}/export/", {**query, "form": "csv", "places": "1"}).content.decode()
+        assert b"a track is made of positions" in client.get(f"/logs/{log.pk}/export/", {**query, "form": "gpx"}).content
+        gpx = client.get(f"/logs/{log.pk}/export/", {**query, "form": "gpx", "places": "1"}).content
         np.testing.assert_allclose(
             read_log(gpx).main.find("latitude").values(), read_log(walk).main.find("latitude").values(), atol=5e-8
         )
-        line = json.loads(client.get(f"/logs/{log.pk}/give/", {**query, "form": "geojson", "places": "1"}).content)
+        line = json.loads(client.get(f"/logs/{log.pk}/export/", {**query, "form": "geojson", "places": "1"}).content)
         assert len(line["geometry"]["coordinates"]) == 296
 
     def test_what_cannot_be_given_out_says_why(self, client: Client, attach) -> None:
@@ -235,7 +235,7 @@ class TestGivingOut:
             ({"form": "csv", "from": "1", "to": "2"}, "choose at least one channel"),
             ({"form": "gpx", "from": "1", "to": "2", "places": "1"}, "holds no positions"),
         ):
-            answer = client.get(f"/logs/{log.pk}/give/", query)
+            answer = client.get(f"/logs/{log.pk}/export/", query)
             assert answer.status_code == 400, query
             assert said in answer.content.decode(), query
 

@@ -35,7 +35,7 @@ def ask(client: Client, craft: Craft, arms: list[Configuration]):
             "question": "Does less D fly as well?", "configurations": [str(one.pk) for one in arms], "card_key": "response",
             "metric": "rating", "direction": "higher", "design": "blocks", "repetitions": "4", "packs": "1, 2", "is_blind": "on",
         }  # fmt: skip
-        answer = client.post(f"/craft/{craft.pk}/questions/new/", {k: v for k, v in (given | changes).items() if v is not None})
+        answer = client.post(f"/craft/{craft.pk}/comparisons/new/", {k: v for k, v in (given | changes).items() if v is not None})
         assert answer.status_code == 302, answer.content.decode()
         return Experiment.objects.get()
 
@@ -43,12 +43,12 @@ def ask(client: Client, craft: Craft, arms: list[Configuration]):
 
 
 def attach_turn(client: Client, turn: Turn, content: bytes, name: str = "d24-roll-soft.csv") -> str:
-    address = f"/questions/{turn.experiment_id}/turns/{turn.pk}/log/"
+    address = f"/comparisons/{turn.experiment_id}/turns/{turn.pk}/log/"
     return client.post(address, {"files": SimpleUploadedFile(name, content)}, follow=True).content.decode()
 
 
 def rate(client: Client, turn: Turn, **fields: object) -> str:
-    address = f"/questions/{turn.experiment_id}/turns/{turn.pk}/rate/"
+    address = f"/comparisons/{turn.experiment_id}/turns/{turn.pk}/rate/"
     return client.post(address, {"rating": "4", **fields}, follow=True).content.decode()
 
 
@@ -86,7 +86,7 @@ class TestBlind:
     def test_until_it_is_revealed_no_page_tells(self, client: Client, craft: Craft, ask) -> None:
         shown = ask()
         turn = shown.turns.first()
-        file = client.get(f"/questions/{shown.pk}/turns/{turn.pk}/settings.txt")
+        file = client.get(f"/comparisons/{shown.pk}/turns/{turn.pk}/settings.txt")
         assert f'filename="{turn.code}.txt"' in file["Content-Disposition"]
         assert "softer" not in file.content.decode()
         assert "revision" not in file.content.decode()
@@ -109,7 +109,7 @@ class TestBlind:
             "/",
             "/inbox/",
             "/packs/",
-            f"/craft/{craft.pk}/questions/",
+            f"/craft/{craft.pk}/comparisons/",
         ):
             page = client.get(address).content.decode()
             for told in (flight.get_absolute_url(), f"/logs/{segment.log_id}/", "d24"):
@@ -123,7 +123,7 @@ class TestBlind:
         first, *others = shown.turns.all()
         attach_turn(client, first, log_file(5, 1.0))
         segment = Segment.objects.get()
-        assert "rate every flight first" in act(f"/questions/{shown.pk}/end/", end="reveal")
+        assert "rate every flight first" in act(f"/comparisons/{shown.pk}/end/", end="reveal")
         order = experiments.order_of(shown)
         marks = {0: "2", 1: "5"}
         guessed = {arm.position: arm.pk for arm in shown.arms.all()}
@@ -134,21 +134,21 @@ class TestBlind:
             flown = order[turn.position]
             assert "is rated" in rate(client, turn, rating=marks[flown], guess=guessed[flown])
         assert "rated already" in rate(client, first, rating="1")
-        page = act(f"/questions/{shown.pk}/end/", end="reveal")
+        page = act(f"/comparisons/{shown.pk}/end/", end="reveal")
         assert "Better: rated 5 against 2" in page
         assert "8 of 8 guesses right, 4 by chance" in page
         for turn in shown.turns.select_related("flight"):
             assert turn.flight.configuration == arms[order[turn.position]]
             assert not turn.flight.is_sealed
             assert client.get(turn.flight.get_absolute_url()).status_code == 200
-        assert act(f"/questions/{shown.pk}/keep/", arm="0", note="the pilot liked it").count("is kept") >= 1
+        assert act(f"/comparisons/{shown.pk}/keep/", arm="0", note="the pilot liked it").count("is kept") >= 1
         assert hangar.latest_configuration(craft).source == Configuration.Source.EXPERIMENT
-        assert "already decided" in act(f"/questions/{shown.pk}/keep/", arm="1")
+        assert "already decided" in act(f"/comparisons/{shown.pk}/keep/", arm="1")
 
     def test_a_turn_left_out_and_one_broken_off_go_on_unbalanced(self, client: Client, ask, act) -> None:
         shown = ask()
         first, second = shown.turns.all()[:2]
-        address = f"/questions/{shown.pk}/turns/{second.pk}/skip/"
+        address = f"/comparisons/{shown.pk}/turns/{second.pk}/skip/"
         assert "give a reason" in act(address, why=" ")
         assert "the comparison continues" in act(address, why="rain")
         attach_turn(client, first, log_file(5, 1.0))
@@ -169,8 +169,8 @@ class TestBlind:
     def test_given_up_flights_are_flights_like_others(self, client: Client, ask, act) -> None:
         shown = ask()
         attach_turn(client, shown.turns.first(), log_file(5, 1.0))
-        assert "give a reason" in act(f"/questions/{shown.pk}/end/", end="give_up", why="")
-        act(f"/questions/{shown.pk}/end/", end="give_up", why="the wind came up")
+        assert "give a reason" in act(f"/comparisons/{shown.pk}/end/", end="give_up", why="")
+        act(f"/comparisons/{shown.pk}/end/", end="give_up", why="the wind came up")
         assert client.get(Flight.objects.get().get_absolute_url()).status_code == 200
 
 
@@ -196,7 +196,7 @@ class TestAsking:
             "question": "Which?", "configurations": [str(one.pk) for one in arms], "card_key": "response", "metric": "rating",
             "direction": "higher", "design": "blocks", "repetitions": "4", "is_blind": "on",
         } | changes  # fmt: skip
-        answer = client.post(f"/craft/{craft.pk}/questions/new/", given)
+        answer = client.post(f"/craft/{craft.pk}/comparisons/new/", given)
         assert answer.status_code == 400
         assert told in answer.content.decode()
         assert not Experiment.objects.exists()
@@ -216,7 +216,7 @@ class TestAsking:
         assert "Set the craft up:" in page
         assert page.count("wide propellers") >= 4
         turn = shown.turns.first()
-        answer = client.get(f"/questions/{shown.pk}/turns/{turn.pk}/settings.txt", follow=True)
+        answer = client.get(f"/comparisons/{shown.pk}/turns/{turn.pk}/settings.txt", follow=True)
         assert "his variant has no settings file" in answer.content.decode()
         attach_turn(client, turn, log_file(5, 1.0))
         assert client.get(Flight.objects.get().get_absolute_url()).status_code == 200

@@ -200,11 +200,11 @@ def _headline(sums: list[dict[str, Any]], *, is_tried: bool) -> str:
     unit = "°" if row["unit"] == "°" else f" {row['unit']}"
     what = "lag at the crossover" if lag else "delay of the gyro"
     if not is_tried:
-        return f"The flown filters cost {row['flown']:.2g}{unit} of {what}"
+        return f"The current filters cost {row['flown']:.2g}{unit} of {what}"
     change = row["tried"] - row["flown"]
     if abs(change) < 0.05:
-        return f"The tried filters cost as much as the flown ones: {row['tried']:.2g}{unit} of {what}"
-    return f"The tried filters cost {abs(change):.2g}{unit} {'less' if change < 0 else 'more'} {what} than the flown ones"
+        return f"The tried filters cost as much as the current ones: {row['tried']:.2g}{unit} of {what}"
+    return f"The tried filters cost {abs(change):.2g}{unit} {'less' if change < 0 else 'more'} {what} than the current ones"
 
 
 def _residual_chart(bench: Choosing, change: Change, axis: str) -> Chart:

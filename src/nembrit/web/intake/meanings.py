@@ -146,9 +146,9 @@ def grouped(rows: Sequence[ColumnRow]) -> list[ColumnGroup]:
     doubtful = tuple(row for row in rows if row.state == "doubtful")
     sure = tuple(sorted((row for row in rows if row.state == "sure"), key=by_family))
     unknown = tuple(row for row in rows if row.state == "unknown")
-    parts = (("in doubt", doubtful, True), ("recognised", sure, True), ("without a meaning", unknown, False))
+    parts = (("in doubt", doubtful, True), ("recognised", sure, True), ("without a meaning", unknown, True))
     return [
-        ColumnGroup(title=f"{_counted(len(own))} {what}", rows=own, is_open=is_open, is_folded_on_phones=own is sure)
+        ColumnGroup(title=f"{_counted(len(own))} {what}", rows=own, is_open=is_open, is_folded_on_phones=own is not doubtful)
         for what, own, is_open in parts
         if own
     ]

@@ -1,4 +1,5 @@
 from django.urls import path
+from django.views.generic import RedirectView
 
 from nembrit.web.tunes.views import craft, experiment, report, slip
 
@@ -30,14 +31,17 @@ urlpatterns = [
     path("slips/<int:slip_id>/card/", slip.slip_card, name="slip_card"),
     path("slips/<int:slip_id>/provoke/", slip.slip_provoke, name="slip_provoke"),
     path("slips/<int:slip_id>/provoke/<int:flight_id>/", slip.slip_provoked, name="slip_provoked"),
-    path("craft/<int:craft_id>/questions/", experiment.experiment_list, name="experiments"),
-    path("craft/<int:craft_id>/questions/new/", experiment.experiment_new, name="experiment_new"),
-    path("questions/<int:experiment_id>/", experiment.experiment, name="experiment"),
-    path("questions/<int:experiment_id>/end/", experiment.experiment_end, name="experiment_end"),
-    path("questions/<int:experiment_id>/keep/", experiment.experiment_keep, name="experiment_keep"),
-    path("questions/<int:experiment_id>/turns/<int:turn_id>/settings.txt", experiment.turn_settings, name="turn_settings"),
-    path("questions/<int:experiment_id>/turns/<int:turn_id>/fly/", experiment.turn_fly, name="turn_fly"),
-    path("questions/<int:experiment_id>/turns/<int:turn_id>/log/", experiment.turn_log, name="turn_log"),
-    path("questions/<int:experiment_id>/turns/<int:turn_id>/rate/", experiment.turn_rate, name="turn_rate"),
-    path("questions/<int:experiment_id>/turns/<int:turn_id>/skip/", experiment.turn_skip, name="turn_skip"),
+    path("craft/<int:craft_id>/comparisons/", experiment.experiment_list, name="experiments"),
+    path("craft/<int:craft_id>/comparisons/new/", experiment.experiment_new, name="experiment_new"),
+    path("comparisons/<int:experiment_id>/", experiment.experiment, name="experiment"),
+    path("comparisons/<int:experiment_id>/end/", experiment.experiment_end, name="experiment_end"),
+    path("comparisons/<int:experiment_id>/keep/", experiment.experiment_keep, name="experiment_keep"),
+    path("comparisons/<int:experiment_id>/turns/<int:turn_id>/settings.txt", experiment.turn_settings, name="turn_settings"),
+    path("comparisons/<int:experiment_id>/turns/<int:turn_id>/fly/", experiment.turn_fly, name="turn_fly"),
+    path("comparisons/<int:experiment_id>/turns/<int:turn_id>/log/", experiment.turn_log, name="turn_log"),
+    path("comparisons/<int:experiment_id>/turns/<int:turn_id>/rate/", experiment.turn_rate, name="turn_rate"),
+    path("comparisons/<int:experiment_id>/turns/<int:turn_id>/skip/", experiment.turn_skip, name="turn_skip"),
+    # as these pages were called before
+    path("craft/<int:craft_id>/questions/", RedirectView.as_view(pattern_name="tunes:experiments", permanent=True)),
+    path("questions/<int:experiment_id>/", RedirectView.as_view(pattern_name="tunes:experiment", permanent=True)),
 ]

@@ -34,7 +34,7 @@ def new_craft(page: Page, name: str) -> None:
 
 def test_from_the_demo_to_a_verdict_by_mouse(page: Page) -> None:
     craft_at(page, "Juniper")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("17 flights on record")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("17 flights recorded")
     page.get_by_role("link", name="1", exact=True).click()
     drawn(page)
     expect(page.get_by_role("heading", level=1)).to_contain_text("probably loose")

@@ -83,7 +83,7 @@ def test_a_phone_comes_in_and_stays_in_over_a_restart(browser: Browser, tmp_path
         expect(page.get_by_role("heading", level=1)).to_have_text("Nembrit, a workshop in this network")
         page.get_by_label("Passphrase").fill("a-wrong-guess")
         page.get_by_role("button", name="Connect").tap()
-        expect(page.get_by_role("alert")).to_contain_text("wrong passphrase")
+        expect(page.get_by_role("alert")).to_contain_text("Wrong passphrase")
         page.get_by_label("Passphrase").fill(phrase)
         page.get_by_role("button", name="Connect").tap()
         expect(page).to_have_url(f"{address}/craft/new/")

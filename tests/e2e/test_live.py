@@ -36,7 +36,7 @@ def test_the_stand_in_is_watched_marked_and_recorded(browser: Browser, demo: str
     expect(page.get_by_text("marker: look here")).to_be_visible(timeout=15_000)
     page.goto(f"/craft/{craft}/link/")
     page.get_by_role("button", name="Read its settings").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("has r")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("holds r")
     page.goto(f"/craft/{craft}/live/")
     page.get_by_role("button", name="Stop the stand-in").click()
     expect(page.get_by_role("button", name="Start the stand-in")).to_be_visible()

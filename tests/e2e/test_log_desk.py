@@ -81,7 +81,7 @@ def test_a_job_that_ends_does_not_take_away_the_page_that_a_form_asked_for(page:
     expect(page.get_by_role("heading", level=1)).to_have_text("as it was")
     page.evaluate("document.querySelector('form[data-sent]').remove()")
     page.evaluate(ended)
-    expect(page.get_by_role("heading", level=1)).to_contain_text(re.compile("waits? for a flight"))  # swapped in, not loaded anew
+    expect(page.get_by_role("heading", level=1)).to_contain_text(re.compile("waits?\s+for a flight"))  # swapped in, not loaded anew
     assert page.evaluate("window.stayed") is True
 
 
@@ -207,7 +207,7 @@ def test_giving_out_and_laying_over(page: Page) -> None:
     page.get_by_role("button", name="Export").click()
     expect(page.get_by_role("alert")).to_contain_text("from before to")
     page.goto("/craft/1/flights/2/aligned/?with=6")
-    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ manoeuvres aligned"))
+    expect(page.get_by_role("heading", level=1)).to_have_text(re.compile(r"\d+ manoeuvres\s+aligned"))
 
 
 def test_fingers_move_and_zoom_the_traces(browser: Browser, demo: str) -> None:

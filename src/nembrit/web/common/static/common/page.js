@@ -90,7 +90,22 @@ onContent((root) => root.querySelectorAll(".drop").forEach(fillDrop));
 
 // long parts of a page are folded on a phone, where what matters must stand within two screens
 const isNarrow = () => matchMedia("(width < 700px)").matches;
-onContent((root) => root.querySelectorAll("details[data-fold]").forEach((part) => { part.open = !isNarrow(); }));
+// a part that was opened stays open when the page is swapped for a newer one
+const opened = new Set();
+const titleOf = (part) => part.querySelector("summary").textContent.trim();
+onContent((root) => root.querySelectorAll("details[data-fold]").forEach((part) => {
+  part.open = !isNarrow() || opened.has(titleOf(part));
+  part.addEventListener("toggle", () => { if (part.open) opened.add(titleOf(part)); else opened.delete(titleOf(part)); });
+}));
+
+// a table that is wider than its place is scrolled by keys, too
+const reachable = (root) => root.querySelectorAll(".scroll").forEach((box) => {
+  if (box.scrollWidth > box.clientWidth) box.tabIndex = 0;
+  else box.removeAttribute("tabindex");
+});
+onContent(reachable);
+addEventListener("resize", () => reachable(document));
+document.addEventListener("toggle", ({ target }) => reachable(target), true);
 
 // ticks or clears all boxes of a form at once
 document.addEventListener("click", (event) => {

@@ -82,7 +82,7 @@ def test_a_job_that_ends_does_not_take_away_the_page_that_a_form_asked_for(page:
     page.evaluate("document.querySelector('form[data-sent]').remove()")
     page.evaluate(ended)
     expect(page.get_by_role("heading", level=1)).to_contain_text(
-        re.compile("waits?\s+for a flight")
+        re.compile(r"waits?\s+for a flight")
     )  # swapped in, not loaded anew
     assert page.evaluate("window.stayed") is True
 

@@ -349,8 +349,8 @@ class TestPages:
             is_blind=True, configurations=(first, second),
         )  # fmt: skip
         experiments.begin(craft, wanted)
-        assert "would tell its arms" in act("/archive/export/", craft=str(craft.pk))
-        assert "would tell its arms" in act("/archive/export/", craft="")
+        assert "an archive would reveal" in act("/archive/export/", craft=str(craft.pk))
+        assert "an archive would reveal" in act("/archive/export/", craft="")
 
     def test_a_log_that_is_still_read_is_waited_for(self, craft: Craft, act) -> None:
         log = Log.objects.create(craft=craft, file_name="x.csv")

@@ -53,8 +53,7 @@ def require_settled(craft: Craft | None) -> None:
     blind = (asked.filter(craft=craft) if craft else asked).first()
     if blind is not None:
         raise InputError(
-            f"{blind.craft} flies a blind trial, and an archive would tell its arms: reveal it first. A backup keeps everything "
-            "meanwhile"
+            f"{blind.craft} has a blind comparison that an archive would reveal: reveal it first. A backup contains everything"
         )
     at_work = Job.objects.unfinished().filter(kind__in=_READING).values_list("subject_id", flat=True)
     logs = Log.objects.filter(pk__in=list(at_work)).filter(Q(state=Log.State.WAITING) | ~Q(upload__waiting_name=""))

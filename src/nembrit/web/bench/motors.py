@@ -76,8 +76,8 @@ def unproven(results: FlightResults) -> str:
             continue
         others = [value for n, value in enumerate(shares.values) if n + 1 not in found and isfinite(value)]
         ratio = max(shares.values[n - 1] for n in found) / max(median(others), 1e-12)
-        name = f"motor {found[0]} reads" if len(found) == 1 else f"motors {' and '.join(map(str, found))} read"
-        return f"{name} {ratio:.0f} times the other motors {what}"
+        name = f"motor {found[0]} shows" if len(found) == 1 else f"motors {' and '.join(map(str, found))} show"
+        return f"{name} {ratio:.0f} times the {what} of the others"
     return ""
 
 

@@ -376,7 +376,7 @@ def import_document(log: Log, content: bytes) -> Job:
     with transaction.atomic():
         log.chosen_mapping, log.state = mapping.as_json(), Log.State.WAITING
         log.save(update_fields=("chosen_mapping", "state"))
-        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} again")
 
 
 def _names_of(log: Log) -> RawLog:
@@ -405,7 +405,7 @@ def read_again(log: Log) -> Job:
         raise InputError("the uploaded file was removed; it cannot be read again")
     with transaction.atomic():
         Log.objects.filter(pk=log.pk).update(state=Log.State.WAITING)
-        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} again")
 
 
 def choose(log: Log, choice: Choice) -> Job:
@@ -431,7 +431,7 @@ def choose(log: Log, choice: Choice) -> Job:
                 fingerprint=log.fingerprint, defaults={"name": choice.profile_name[:120], "mapping": mapping.as_json()}
             )
         log.save(update_fields=("chosen_mapping", "state", "profile"))
-        return start_job("import_log", log.pk, label=f"Reading {log.file_name} anew")
+        return start_job("import_log", log.pk, label=f"Reading {log.file_name} again")
 
 
 def _chosen(log: Log, choice: Choice) -> core.Mapping:

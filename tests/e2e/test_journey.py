@@ -26,6 +26,7 @@ def new_craft(page: Page, name: str) -> None:
     page.get_by_label("Motors or control surfaces").select_option("hex")
     page.get_by_label("Propeller diameter, inches").fill("6")
     page.get_by_role("button", name="Add this craft").click()
+    page.get_by_role("link", name="Save settings").click()
     page.get_by_label("Settings, one").fill(JUNIPER_SETTINGS)
     page.get_by_role("button", name="Check settings").click()
     page.get_by_role("button", name="Save these settings").click()

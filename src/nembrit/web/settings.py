@@ -87,6 +87,7 @@ TEMPLATES = [
                 "nembrit.web.common.told.told_again",
             ],
             "builtins": [
+                "nembrit.web.bench.templatetags.bench",
                 "nembrit.web.common.templatetags.nembrit",
                 "nembrit.web.flights.templatetags.cards",
                 "django.templatetags.static",

@@ -71,7 +71,7 @@ def test_a_craft_is_added_with_its_motors_and_a_tune(client: Client, db: None) -
     answer = client.post("/craft/new/", CRAFT, follow=True)
     made = Craft.objects.get()
     assert made.actuators.count() == 4
-    assert "Save the configuration of Moss" in answer.content.decode()
+    assert "3 questions left about Moss" in answer.content.decode()
     assert client.get(f"/craft/{made.pk}/").status_code == 200
     assert made.tunes.count() == 1
 
@@ -90,7 +90,8 @@ def test_a_plane_is_asked_for_what_steers_it(client: Client, db: None, layout: s
     assert (made.kind, [one.role for one in made.actuators.order_by("number")]) == ("fixed_wing", roles)
     page = answer.content.decode()
     assert "is in the hangar" in page
-    assert "Servo 1 moves" in page
+    assert "Which servo moves which surface?" in page
+    assert "Servo 1 moves" in client.get(f"/craft/{made.pk}/surfaces/").content.decode()
 
 
 @pytest.mark.parametrize(

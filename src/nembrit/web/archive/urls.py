@@ -1,4 +1,5 @@
 from django.urls import path
+from django.views.generic import RedirectView
 
 from nembrit.web.archive import views
 
@@ -9,4 +10,6 @@ urlpatterns = [
     path("archive/exports/<str:name>/", views.fetch, name="fetch"),
     path("archive/exports/<str:name>/remove/", views.remove, name="remove"),
     path("archive/take/", views.take, name="take"),
+    # as this page was called before
+    path("archive/give/", RedirectView.as_view(pattern_name="archive:archive", permanent=True)),
 ]

@@ -6,7 +6,7 @@ from typing import Any
 
 from nembrit.core.analysis.wing import Wing
 from nembrit.core.wing.obstacles import clearances
-from nembrit.core.wing.returnrule import Point, judge_return, return_passed
+from nembrit.core.wing.returnrule import Point, asked_of, judge_return, return_passed
 from nembrit.core.wing.returns import Return
 from nembrit.web.bench.results import by_flight
 from nembrit.web.flights.models import Flight
@@ -33,6 +33,13 @@ def return_rows(flight: Flight, wing: Wing) -> list[dict[str, Any]]:
              "stood_before": stood_before}
         )  # fmt: skip
     return found
+
+
+def limits_now(craft: Craft) -> dict[str, Any]:
+    """What the next return is judged by, and where these limits come from."""
+    rule, row, _ = rule_for(craft, None)
+    said = "Conservative starting values: set your own before you fly." if row is None else f"Set on {row.written_at:%-d %b %Y}."
+    return {"asked": asked_of(rule), "limits_are": said}
 
 
 def _says(passed: bool | None, points: Sequence[Point]) -> str:

@@ -15,7 +15,7 @@ from nembrit.core.noise.select import chosen_spectrum
 from nembrit.core.noise.sensors import Attribution, BandRatio, attribute, band_ratios, plainest
 from nembrit.core.records.log import Recording
 from nembrit.core.types import AXES, FloatArray
-from nembrit.web.bench.results import evidence_of
+from nembrit.web.bench.results import evidence_of, stored_results
 from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.common.fields import row_number
 from nembrit.web.flights.models import Flight
@@ -67,6 +67,16 @@ def sensors_of(flight: Flight, segment: Segment, results: FlightResults, given: 
         "rest": list(own.rest.items()),
         "settle_s": max((one.drift.settles_after_s or 0.0 for one in own.rest.values() if one.drift), default=0.0),
     }
+
+
+def nothing_for(flight: Flight) -> str:
+    """Why the page has nothing for this flight; empty where it has, or where the flight is not analysed yet."""
+    own = stored_results([flight], "sensors").get(flight.pk)
+    if own is None or own.sensors is None:
+        return ""
+    if own.sensors.has_second_board or own.sensors.rest or own.sensors.ringing or flight.segments.count() > 1:
+        return ""
+    return "this log has no second gyro, and the craft never lay still"
 
 
 def _swapped(flight: Flight, given: QueryDict) -> tuple[dict[str, tuple[BandRatio, ...]], str]:

@@ -46,11 +46,8 @@ def craft_new(request: HttpRequest) -> HttpResponse:
 def _made_craft(request: HttpRequest, data: dict[str, Any]) -> str:
     layout = data.pop("layout") or None
     craft = services.create_craft(layout=layout, **data)
-    if craft.kind == Craft.Kind.FIXED_WING:
-        messages.success(request, f"{craft.name} is in the hangar. Next: check its control surfaces.")
-        return reverse("hangar:craft_surfaces", args=[craft.pk])
-    messages.success(request, f"{craft.name} is in the hangar. Next: save its current settings.")
-    return reverse("hangar:configuration_new", args=[craft.pk])
+    messages.success(request, f"{craft.name} is in the hangar.")
+    return reverse("tunes:first_steps", args=[craft.pk])
 
 
 @require_http_methods(["GET", "POST"])

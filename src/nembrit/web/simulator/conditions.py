@@ -4,7 +4,7 @@ from typing import Any
 
 # a plane's: servos of the V-tail or the ailerons stand where they fly straight
 PLANE_CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
-    "sound": ("sound", {}),
+    "sound": ("without any fault", {}),
     "out_of_trim": ("out of trim in roll and yaw", {"off_us": {"roll": 20.0, "yaw": 17.0}}),
     "tilted_horizon": ("with a horizon tilted by two degrees", {"tilt_deg": 2.0}),
     "tight_navigation": ("with too high a navigation gain", {"tight": 7.0}),
@@ -13,7 +13,7 @@ PLANE_CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
 }
 
 CONDITIONS: dict[str, tuple[str, dict[str, Any]]] = {
-    "sound": ("sound", {}),
+    "sound": ("without any fault", {}),
     "loose_mount": ("with a loose electronics tray", {"loose_mount": 1.0}),
     "bent_propeller": ("with a bent propeller on motor 2", {"propeller_motor": 2}),
     "worn_bearing": ("with a worn bearing in motor 3", {"bearing_motor": 3, "bearing_dps": 10.0}),

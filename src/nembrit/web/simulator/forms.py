@@ -19,7 +19,9 @@ class SimulatorForm(forms.Form):
     wind_m_s = forms.FloatField(min_value=0, max_value=25, initial=2, label="Wind, m/s")
     pack_charge_pct = forms.FloatField(min_value=10, max_value=100, initial=95, label="Pack charge, %")
     second_board = forms.BooleanField(required=False, label="A second board records the same flight")
-    condition = forms.ChoiceField(choices=FAULTS, initial="as_built", label="The craft is")
+    condition = forms.ChoiceField(choices=FAULTS, initial="as_built", label="The craft flies", widget=forms.RadioSelect)
+
+    DETAILS = ("wind_m_s", "pack_charge_pct", "seed", "second_board")
 
     def __init__(self, *args: Any, craft: Craft, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -38,3 +40,15 @@ class SimulatorForm(forms.Form):
                 field.choices = choices
             self.fields["card"].initial = "wing_trim"
             del self.fields["second_board"]
+
+    @property
+    def main_fields(self) -> list[forms.BoundField]:
+        return [self[name] for name in self.fields if name not in (*self.DETAILS, "condition")]
+
+    @property
+    def detail_fields(self) -> list[forms.BoundField]:
+        return [self[name] for name in self.fields if name in self.DETAILS]
+
+    @property
+    def has_wrong_detail(self) -> bool:
+        return any(name in self.errors for name in self.DETAILS)

@@ -1,6 +1,7 @@
 """Flying in the simulator: the stand-in for going out to fly; its log comes in like any other."""
 
 import io
+from dataclasses import dataclass
 from typing import Any
 
 from nembrit.core.errors import CoreError, InputError
@@ -14,6 +15,7 @@ from nembrit.core.simulate.plane.airframe import AIRFRAMES, PlaneFaults, PlaneWo
 from nembrit.web.common.fields import row_number
 from nembrit.web.common.jobs import job_handler, start_job
 from nembrit.web.common.models import Job
+from nembrit.web.flights.models import Flight
 from nembrit.web.flights.services import card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import assumptions_about as assumptions_about
@@ -29,6 +31,7 @@ from nembrit.web.hangar.services import (
 from nembrit.web.intake.arrivals import arrive
 from nembrit.web.intake.services import take_in
 from nembrit.web.logs.models import Log
+from nembrit.web.simulator.conditions import CONDITIONS, PLANE_CONDITIONS
 
 
 def request_simulation(
@@ -139,3 +142,32 @@ def flown_configuration(craft: Craft, configuration_id: str) -> Configuration | 
     """The chosen configuration, or the latest one."""
     wanted = row_number(configuration_id)
     return craft.configurations.filter(pk=wanted).first() if wanted else latest_configuration(craft)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LastFlown:
+    """One of the newest simulated flights, with what it was flown with."""
+
+    flight: Flight
+    said: str
+
+
+def last_flown(craft: Craft, most: int = 5) -> list[LastFlown]:
+    """The newest flights of a craft that the simulator flew."""
+    logs = craft.logs.filter(request__has_key="simulation", archived_at=None).order_by("-pk")
+    found = []
+    for log in logs.prefetch_related("segments__flight__configuration")[: 2 * most]:
+        segment = next(iter(log.segments.all()), None)
+        if segment is not None and segment.flight.archived_at is None:
+            found.append(LastFlown(flight=segment.flight, said=_said(segment.flight, log)))
+    return found[:most]
+
+
+def _said(flight: Flight, log: Log) -> str:
+    card = card_of(flight.card_key)
+    said = [card.name if card else "no card", str(flight.configuration or "no settings")]
+    faults = log.request["simulation"].get("faults")
+    known = next(
+        (label for label, wanted in (*CONDITIONS.values(), *PLANE_CONDITIONS.values()) if wanted == faults), "as it is built"
+    )
+    return " · ".join([*said, known])

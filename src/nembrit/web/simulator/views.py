@@ -37,7 +37,10 @@ def simulator(request: HttpRequest, craft_id: int) -> HttpResponse:
         log.pk: log for log in Log.objects.filter(pk__in=[job.subject_id for job in jobs]).prefetch_related("segments__flight")
     }
     flown = [(job, logs.get(job.subject_id)) for job in jobs]
-    context = {"craft": craft, "form": form, "flown": flown, "assumed": services.assumptions_about(craft)}
+    context = {
+        "craft": craft, "form": form, "flown": flown, "assumed": services.assumptions_about(craft),
+        "last": services.last_flown(craft),
+    }  # fmt: skip
     return render(request, "simulator/simulator.html", context, status=400 if form.is_bound else 200)
 
 

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_safe
 
 from nembrit.web.bench import path as shown
 from nembrit.web.bench.results import evidence_of
-from nembrit.web.bench.returns import campaign_of, return_rows
+from nembrit.web.bench.returns import campaign_of, limits_now, return_rows
 from nembrit.web.flights.models import Flight
 from nembrit.web.ground.forms import ObstacleForm
 from nembrit.web.hangar.models import Craft
@@ -70,7 +70,7 @@ def return_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     if wing is not None:
         context |= {
             "rows": return_rows(flight, wing), "reason": wing.reasons.get("return", ""), "obstacle_form": ObstacleForm(),
-            "has_map": wing.home_deg is not None,
+            "has_map": wing.home_deg is not None, **limits_now(flight.craft),
         }  # fmt: skip
     return render(request, "bench/return.html", context)
 

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 from nembrit import __version__
 from nembrit.web.common import jobs
 from nembrit.web.common.database import sentence_of
+from nembrit.web.common.glossary import glossary
 from nembrit.web.common.lan import is_own_computer
 from nembrit.web.common.models import Job
 
@@ -63,7 +64,7 @@ def style(request: HttpRequest) -> HttpResponse:
 @require_safe
 def about(request: HttpRequest) -> HttpResponse:
     """What Nembrit is, its keys, its words and its cautions."""
-    return render(request, "common/about.html", {"version": __version__})
+    return render(request, "common/about.html", {"version": __version__, "glossary": glossary()})
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:

@@ -125,13 +125,13 @@ class PathMap extends TrackView {
 }
 
 function marking(map, form) {
-  const field = form.elements.places, kind = form.elements.kind;
+  const field = form.elements.places, kind = form.elements.kind, part = form.closest("details");
   const write = () => {
     const { latitude, longitude, east_per_deg: perLon, north_per_deg: perLat } = map.data.home;
     field.value = map.placed.map(([e, n]) => `${(latitude + n / perLat).toFixed(6)}, ${(longitude + e / perLon).toFixed(6)}`).join("\n");
     map.draw();
   };
-  const add = (place) => { if (kind.value === "Point") map.placed = []; map.placed.push(place); write(); };
+  const add = (place) => { if (kind.value === "Point") map.placed = []; map.placed.push(place); if (part) part.open = true; write(); };
   map.canvas.addEventListener("click", (event) => {
     const box = map.canvas.getBoundingClientRect(), to = map.scale();
     add([(event.clientX - box.left - to.width / 2) / to.perMetre + to.cx, (to.height / 2 - (event.clientY - box.top)) / to.perMetre + to.cy]);

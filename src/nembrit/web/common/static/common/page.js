@@ -1,5 +1,6 @@
 // Small manners of every page: keys, the help dialog, no double submits, parts that are swapped in, files dropped on a form.
 import { onContent } from "./charts/kit.js";
+import { explainTerms } from "./glossary.js";
 import { keysAreOn, listenToSwitch } from "./keys.js";
 
 const help = document.getElementById("keys");
@@ -37,6 +38,8 @@ document.addEventListener("click", async ({ target }) => {
     button.textContent = "Copied";
   } catch { button.textContent = "Marked: copy it now"; }
 });
+
+onContent(explainTerms);
 
 // a form is sent once; the buttons come back if the page is shown again from the browser's memory
 document.addEventListener("submit", (event) => {
@@ -93,8 +96,9 @@ const isNarrow = () => matchMedia("(width < 700px)").matches;
 // a part that was opened stays open when the page is swapped for a newer one
 const opened = new Set();
 const titleOf = (part) => part.querySelector("summary").textContent.trim();
-onContent((root) => root.querySelectorAll("details[data-fold]").forEach((part) => {
-  part.open = !isNarrow() || opened.has(titleOf(part));
+onContent((root) => root.querySelectorAll("details.part").forEach((part) => {
+  if (opened.has(titleOf(part))) part.open = true;
+  else if ("fold" in part.dataset) part.open = !isNarrow();
   part.addEventListener("toggle", () => { if (part.open) opened.add(titleOf(part)); else opened.delete(titleOf(part)); });
 }));
 

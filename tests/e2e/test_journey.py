@@ -109,7 +109,7 @@ def test_simulator_slip_and_undo_by_keyboard_alone(page: Page) -> None:
     page.get_by_role("link", name="Fly in the simulator").focus()
     page.keyboard.press("Enter")
     page.get_by_label("Card").select_option("first_hover")
-    page.get_by_label("Seed").press("Enter")
+    page.get_by_label("Flights, one after another").press("Enter")
     expect(page.get_by_text("is flown")).to_be_visible(timeout=60_000)
     page.go_back()
     page.go_back()

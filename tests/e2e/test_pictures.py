@@ -66,9 +66,34 @@ def test_pages_keep_wcag_2_2_aa_in_both_themes_and_fit_a_phone(page: Page, clean
         found = page.evaluate(f"axe.run({{runOnly: {only}, resultTypes: ['violations']}})")
         broken = [(rule["id"], [node["html"][:160] for node in rule["nodes"]][:3]) for rule in found["violations"]]
         assert broken == [], theme + json.dumps(broken, indent=1)
+    assert too_long(page) == []
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
     clean_page.clear()  # the checker styles elements while it looks, against the page's rules
+
+
+def too_long(page: Page, most: int = 28) -> list[str]:
+    """Sentences of the page that nobody reads in one breath."""
+    texts = page.evaluate(
+        "[...document.querySelectorAll('#content :is(p, li, dd, h1, h2)')].map(one => one.textContent.replace(/\\s+/g, ' ').trim())"
+    )
+    sentences = [one for text in texts for one in re.split(r"(?<=[.!?:;])\s+", text)]
+    return [one for one in sentences if sum(bool(re.search("[A-Za-z]", word)) for word in one.split()) > most]
+
+
+def test_a_term_is_explained_where_it_stands_first(page: Page, clean_page: list[str]) -> None:
+    page.goto("/craft/1/flights/8/response/")
+    term = page.get_by_role("button", name="Stability margin", exact=True)
+    expect(term).to_have_count(1)
+    term.focus()
+    page.keyboard.press("Enter")
+    note = page.locator("#term-note")
+    expect(note).to_contain_text("0 % oscillates")
+    page.get_by_role("button", name="crossover", exact=True).click()
+    expect(note).to_contain_text("corrects errors")
+    page.keyboard.press("Escape")
+    expect(note).to_be_hidden()
+    assert clean_page == []
 
 
 def range_of(page: Page) -> list[float]:

@@ -43,6 +43,7 @@ def test_a_return_is_judged_by_what_is_set_on_its_map(page: Page, clean_page: li
     canvas.click(position={"x": box["width"] / 2, "y": box["height"] / 2})
     expect(page.get_by_label("Places")).to_have_value(re.compile(r"^51\.50\d+, -1\.\d+$"))
     marked(page, "far mast", "10")
+    page.get_by_text("Mark an obstacle", exact=True).click()
     # by keys: a mast at home itself, which the plane circles around and comes over
     page.get_by_label("It is", exact=True).select_option("LineString")
     page.locator("#path-map[data-drawn] canvas").focus()

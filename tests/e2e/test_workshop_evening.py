@@ -75,6 +75,8 @@ def test_wrong_input_is_said_beside_the_field_and_kept(page: Page, path: str, la
         form.evaluate("form => { form.noValidate = true; }")
     if path == "/craft/new/":
         page.get_by_label("Name", exact=True).fill("Never kept")
+    if "simulator" in path:
+        page.get_by_text("Wind, pack and repeatability").click()
     field = page.get_by_label(label).first
     field.fill(value)
     field.evaluate("field => field.form.requestSubmit()")

@@ -234,3 +234,11 @@ def test_the_page_of_a_flight_names_motor_or_axis(client: Client, attach, fault:
     page = text(client, attach(content).get_absolute_url())
     assert ("motor 2" if "propeller_motor" in fault else "spikes on yaw") in page
     assert "What else it could be" in page
+
+
+def test_a_tab_says_when_it_has_nothing_for_the_flight(client: Client, craft: Craft, attach) -> None:
+    flight = attach()
+    page = client.get(flight.get_absolute_url()).content.decode()
+    assert "Sensors<span" in page.replace("\n", "")
+    assert "has no second gyro" in page
+    assert "has no second gyro" not in client.get(f"/craft/{craft.pk}/").content.decode()

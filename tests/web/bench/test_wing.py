@@ -223,6 +223,38 @@ def test_returns_stand_side_by_side_and_the_card_says_what_they_are_judged_by(cl
     assert "motors" not in card.split("<h1>")[1].split("</main>")[0]
 
 
+def test_a_report_of_a_plane_shows_trims_path_and_returns(client: Client, plane: Craft, act) -> None:
+    act(f"/craft/{plane.pk}/surfaces/", **V_TAIL)
+    hangar.paste_configuration(plane, "servo middle 1 = 1522\nservo middle 2 = 1500\n")
+    hangar.save_name_map(plane, {"servo middle 1": ("trim", 1.0), "servo middle 2": ("trim", 1.0)})
+    report = f"/craft/{plane.pk}/tune/report/"
+    assert "No return was judged" in client.get(report).content.decode()
+    flight = fly(client, plane, returned().recording(), "return.csv", "wing_return")
+    page = client.get(report).content.decode()
+    for told in (
+        "1, aileron (servo 1)",
+        "1522 µs",
+        f"Flight {flight.number}, ",
+        "Path of the return of flight 1",
+        ">home<",
+        "200 m",
+    ):
+        assert told in page
+
+
+def test_without_a_return_the_page_shows_what_one_is_judged_by(client: Client, plane: Craft) -> None:
+    flight = fly(client, plane, hands_off(3), "level.csv")
+    page = client.get(f"{flight.get_absolute_url()}return/").content.decode()
+    for told in (
+        "not judged in this flight",
+        "The next return passes if it",
+        "clears every obstacle by 20 m",
+        "Open the return card",
+    ):
+        assert told in page
+    assert "Mark an obstacle" not in page
+
+
 def test_a_multirotor_has_no_path_and_no_return(client: Client, craft: Craft, attach) -> None:
     flight = attach()
     for address in ("path/", "return/", "path/map.json"):

@@ -302,6 +302,7 @@ def test_the_simulator_flies_from_the_page(client: Client, craft: Craft, configu
     page = client.post(f"/craft/{craft.pk}/simulator/", form, follow=True).content.decode()
     flight = craft.flights.get()
     assert f"{flight.get_absolute_url()}" in page
+    assert "with a loose electronics tray" in page.split("Last simulated flights")[1]
     assert flight.simulation["faults"] == {"loose_mount": 1.0}
     assert Job.objects.filter(kind="evidence", state="done").count() == 1
 

@@ -1,33 +1,25 @@
 """The report of a tune: what was done, what it brought, and what was learned, to print or to keep as one file."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-import numpy as np
 from django.contrib.staticfiles import finders
 
 from nembrit.core.setup.configuration import SettingChange, diff_settings
 from nembrit.core.trials.metrics import metric_label
-from nembrit.core.trials.overlay import Overlay, overlay
 from nembrit.core.trials.trial import WORDS
 from nembrit.core.trials.verdict import MetricVerdict
 from nembrit.core.trials.verify import Verification
-from nembrit.core.types import AXES
-from nembrit.web.bench.results import by_flight
-from nembrit.web.flights.models import Flight
 from nembrit.web.hangar.models import Configuration
 from nembrit.web.hangar.services import core_settings, latest_configuration, named_settings
 from nembrit.web.tunes.advice import advice_of
-from nembrit.web.tunes.history import outcome_line
 from nembrit.web.tunes.models import Experiment, Slip, Tune
-from nembrit.web.tunes.trials import curve_of, record_from
+from nembrit.web.tunes.report_margins import MarginRow, margins_of
+from nembrit.web.tunes.report_pictures import Picture, pictures_of
+from nembrit.web.tunes.report_plane import PlanePart, plane_part
+from nembrit.web.tunes.trials import record_from
 from nembrit.web.tunes.verifying import sides_of_tune, verification_of
-
-_WIDE, _HIGH, _LEFT, _LOW = 320.0, 150.0, 34.0, 20.0
-_NOISE_TOP_HZ, _STEP_TOP_MS = 500.0, 300.0
-_MOST_POINTS = 400
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,19 +29,10 @@ class Done:
     slip: Slip
     sentence: str
     outcome: str
-    line: str  # the judging number before and after
 
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Picture:
-    """Curves of the baseline and of now on one scale, as points of an SVG path."""
-
-    title: str
-    before: str
-    after: str
-    x_ticks: tuple[tuple[float, str], ...]
-    y_ticks: tuple[tuple[float, str], ...]
-    spoken: str
+    @property
+    def confounded(self) -> str:
+        return " (two groups at once)" if self.slip.confounded else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +47,8 @@ class Report:
     done: list[Done]
     questions: list[Experiment]
     pictures: list[Picture]
+    margins: list[MarginRow]
+    plane: PlanePart | None
     counts: tuple[int, int]  # flights in the pictures, of the baseline and of now
     changes: tuple[SettingChange, ...]
     base: Configuration | None
@@ -71,6 +56,31 @@ class Report:
     settings: list[Any]
     lessons: list[str]
     next: str
+
+    @property
+    def about(self) -> str:
+        """The craft, the route and the time of the tune, in a line."""
+        craft, tune = self.tune.craft, self.tune
+        parts = [f"{craft.summary[:1].upper()}{craft.summary[1:]}" + (f", {craft.about}" if craft.about else "")]
+        parts.append(
+            f"propellers {craft.propeller_diameter_in:.3g} × {craft.propeller_pitch_in:.3g} in, {craft.propeller_blades} blades"
+        )
+        parts += [f"{craft.cells} cells", *([f"{craft.mass_g:.4g} g"] if craft.mass_g else [])]
+        until = f"to {_day(tune.locked_at)}" if tune.locked_at else f"stage now: {tune.get_stage_display().lower()}"
+        return f"{'; '.join(parts)}. Route: {tune.get_route_display()}. {_day(self.began_at)} {until}; {self.n_flights} flights."
+
+    @property
+    def sum(self) -> str:
+        """The result of the tune."""
+        said = self.tune.verification.get("sentence") or (
+            self.verification.sentence if self.verification else "nothing changed yet"
+        )
+        note = f" Locked in despite open points: {self.tune.lock_note}" if self.tune.lock_note else ""
+        return f"{said[:1].upper()}{said[1:]}.{note}"
+
+
+def _day(moment: datetime) -> str:
+    return f"{moment:%-d %b %Y}"
 
 
 def report_of(tune: Tune) -> Report:
@@ -91,7 +101,8 @@ def report_of(tune: Tune) -> Report:
         n_flights=tune.craft.flights.active().count(), verification=verification,
         numbers=[(metric_label(one.name), one) for one in (verification.metrics if verification else ())],
         done=[_done(slip) for slip in decided],
-        questions=questions, pictures=_pictures(*shown), counts=(len(shown[0]), len(shown[1])), base=base, latest=latest,
+        questions=questions, pictures=pictures_of(*shown), counts=(len(shown[0]), len(shown[1])),
+        margins=margins_of(*shown), plane=plane_part(tune.craft, base, latest), base=base, latest=latest,
         changes=diff_settings(core_settings(base), core_settings(latest)) if base and latest else (),
         settings=named_settings(latest) if latest else [], lessons=notes + ([tune.lock_note] if tune.lock_note else []),
         next=advice_of(tune.craft).words,
@@ -101,57 +112,7 @@ def report_of(tune: Tune) -> Report:
 def _done(slip: Slip) -> Done:
     record = record_from(slip.decision.trial)
     sentence = record.verdict.sentence if record else WORDS["cannot"]
-    return Done(slip=slip, sentence=sentence, outcome=slip.get_state_display(), line=outcome_line(slip.decision))
-
-
-def _pictures(before: Sequence[Flight], after: Sequence[Flight]) -> list[Picture]:
-    """Noise and step response of every axis, where both sides have them."""
-    found = []
-    for kind in ("noise", "response"):
-        loaded = [by_flight(list(side), kind) for side in (before, after)]
-        for axis in AXES:
-            sides = [overlay([curve for _, own in side if own and (curve := curve_of(own, axis))]) for side in loaded]
-            if sides[0] is not None and sides[1] is not None:
-                found.append(_noise(axis, sides[0], sides[1]) if kind == "noise" else _step(axis, sides[0], sides[1]))
-    return found
-
-
-def _noise(axis: str, before: Overlay, after: Overlay) -> Picture:
-    top = min(_NOISE_TOP_HZ, float(before.x[-1]), float(after.x[-1]))
-    curves = [(side.x, 10 * np.log10(np.maximum(side.mean, 1e-12))) for side in (before, after)]
-    seen = np.concatenate([y[(x >= 20) & (x <= top)] for x, y in curves])
-    low, high = 10 * np.floor(seen.min() / 10), 10 * np.ceil(seen.max() / 10)
-    return _picture(
-        f"{axis}: noise density, dB re 1 (deg/s)²/Hz over Hz", curves, (0.0, top), (float(low), float(high)), y_step=10
-    )
-
-
-def _step(axis: str, before: Overlay, after: Overlay) -> Picture:
-    curves = [(side.x, side.mean) for side in (before, after)]
-    return _picture(f"{axis}: step response over ms", curves, (0.0, _STEP_TOP_MS), (0.0, 1.5), y_step=0.5)
-
-
-def _picture(
-    title: str, curves: Sequence[tuple[Any, Any]], x_range: tuple[float, float], y_range: tuple[float, float], *, y_step: float
-) -> Picture:
-    def x_of(value: float) -> float:
-        return _LEFT + (_WIDE - _LEFT - 14) * (value - x_range[0]) / (x_range[1] - x_range[0])
-
-    def y_of(value: float) -> float:
-        share = (min(max(value, y_range[0]), y_range[1]) - y_range[0]) / (y_range[1] - y_range[0])
-        return _HIGH - _LOW - (_HIGH - _LOW - 6) * share
-
-    paths = []
-    for x, y in curves:
-        inside = np.flatnonzero((x >= x_range[0]) & (x <= x_range[1]))
-        places = inside[:: max(1, inside.size // _MOST_POINTS)]
-        paths.append(" ".join(f"{x_of(float(x[k])):.1f},{y_of(float(y[k])):.1f}" for k in places))
-    x_step = 100.0
-    x_ticks = tuple((x_of(value), f"{value:g}") for value in np.arange(x_range[0], x_range[1] + 1, x_step))
-    y_ticks = tuple((y_of(value), f"{value:g}") for value in np.arange(y_range[0], y_range[1] + y_step / 2, y_step))
-    peaks = [f"{float(np.max(y[(x >= 20) & (x <= x_range[1])])):.3g}" for x, y in curves]
-    spoken = f"{title}; highest at the baseline {peaks[0]}, now {peaks[1]}"
-    return Picture(title=title, before=paths[0], after=paths[1], x_ticks=x_ticks, y_ticks=y_ticks, spoken=spoken)
+    return Done(slip=slip, sentence=sentence, outcome=slip.get_state_display())
 
 
 def style() -> str:

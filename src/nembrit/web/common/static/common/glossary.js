@@ -25,29 +25,28 @@ function explainIn(text, left) {
   const [term, match] = found;
   const rest = text.splitText(match.index);
   const after = rest.splitText(match[0].length);
-  rest.replaceWith(...explained(term, rest.data, left.get(term)));
+  rest.replaceWith(explained(term, rest.data, left.get(term)));
   left.delete(term);
   explainIn(after, left);
 }
 
 function explained(term, written, meaning) {
-  const id = `term-${term.replaceAll(/\W+/g, "-")}`;
   const button = Object.assign(document.createElement("button"), { type: "button", className: "term", textContent: written });
   button.dataset.term = term;
-  button.setAttribute("popovertarget", id);
-  button.setAttribute("aria-description", "explanation");
-  const note = Object.assign(document.createElement("span"), { id, className: "term-note", textContent: meaning });
-  note.setAttribute("popover", "");
-  note.setAttribute("role", "note");
-  note.addEventListener("toggle", ({ newState }) => { if (newState === "open") putBelow(note, button); });
-  return [button, note];
+  button.setAttribute("popovertarget", "term-note");
+  button.setAttribute("popovertargetaction", "show");
+  button.setAttribute("aria-description", meaning);
+  button.addEventListener("click", () => say(meaning, button));
+  return button;
 }
 
-// below its word, inside the window
-function putBelow(note, button) {
+// one note for the whole page, put below its word and inside the window
+function say(meaning, button) {
+  const note = document.getElementById("term-note");
+  note.textContent = meaning;
+  note.showPopover();
   const at = button.getBoundingClientRect();
-  const left = Math.max(8, Math.min(at.left, innerWidth - note.offsetWidth - 8));
-  const top = at.bottom + 4 + note.offsetHeight > innerHeight ? at.top - note.offsetHeight - 4 : at.bottom + 4;
-  note.style.left = `${left}px`;
-  note.style.top = `${Math.max(8, top)}px`;
+  const below = at.bottom + 4, isLow = below + note.offsetHeight > innerHeight;
+  note.style.left = `${Math.max(8, Math.min(at.left, innerWidth - note.offsetWidth - 8))}px`;
+  note.style.top = `${isLow ? Math.max(8, at.top - note.offsetHeight - 4) : below}px`;
 }

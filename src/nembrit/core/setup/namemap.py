@@ -72,9 +72,13 @@ GROUPS: dict[str, str] = {
     "limits": "Limits",
     "trim": "Trim",
     "navigation": "Navigation",
+    "start": "Starting values",
     "hardware": "One hardware part",
     "other": "One other setting",
 }
+
+# what starting values may change together: all that makes a craft flyable
+START_GROUPS = ("gyro_filters", "d_filters", "pd.roll", "pd.pitch", "pd.yaw", "i", "feed_forward", "stick_rates", "idle")
 
 _GROUP_PATTERNS = (
     (r"filter\.(chip|gyro)\..*", "gyro_filters"),

@@ -205,15 +205,36 @@ class Column(TypedDict):
     confidence: float
 
 
+class RouteStep(TypedDict, total=False):
+    kind: str
+    dial: str
+    before: float
+    after: float
+    sign: str | None
+
+
+class CoachedFlight(TypedDict):
+    at: str
+    kind: str
+    dial: str
+    sign: str
+
+
+class Coached(TypedDict, total=False):
+    start: dict[str, float]
+    fine: bool
+    flights: list[CoachedFlight]
+
+
 FORMS: dict[type[models.Model], dict[str, Any]] = {
     Obstacle: {"places": list[tuple[float, float]]},
     Profile: {"distance_m": list[float], "ground_m": list[float]},
     Source: {"meanings": list[Column]},
     LinkRead: {"settings": dict[str, str]},
-    Tune: {"verification": Verification},
+    Tune: {"verification": Verification, "coached": Coached},
     Slip: {
         "limits": list[Limit], "prediction": Prediction, "extensions": list[int], "looks": list[Look], "reopened": list[Reopened],
-        "provoke": Provoke | dict[str, None],
+        "provoke": Provoke | dict[str, None], "route_step": RouteStep,
     },
     WaitingSlip: {"text": Text, "values": dict[str, str], "prediction": Prediction},
     Decision: {"comparison": Comparison, "trial": dict[str, Any]},

@@ -31,6 +31,7 @@ from nembrit.web.hangar.signals import controller_changed, craft_changed
 LAYOUT_CHOICES = [(key, label) for key, (label, *_) in LAYOUTS.items()]
 MEANINGS = namemap.MEANINGS
 GROUPS = namemap.GROUPS
+START_GROUPS = namemap.START_GROUPS
 SURFACE_ROLES = SURFACES
 GAIN_UNITS = namemap.GAIN_UNITS
 _OTHER_SCALE = 0.1  # relative difference of a found scale that is news

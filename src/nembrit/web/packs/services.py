@@ -128,6 +128,16 @@ def fit_of(card_key: str, craft: Craft) -> Fit | None:
     return Fit(card_s=card.seconds, pack_s=tuple(known), n_tests=rounds_that_fit([seconds for _, seconds in known], card.seconds))
 
 
+_UNKNOWN_PACK_S = 300.0  # of a pack whose current was never logged (common practice, no source)
+
+
+def tests_that_fit(craft: Craft, seconds: float) -> tuple[int, int]:
+    """How many packs fit the craft, and how many tests of so many seconds they carry."""
+    packs, current = fitting(craft), mean_current_a(craft)
+    lasting = [_UNKNOWN_PACK_S if current is None else endurance_s(pack.capacity_mah, current) for pack in packs]
+    return len(packs), rounds_that_fit(lasting, seconds)
+
+
 @transaction.atomic
 def note(pack: Pack, *, kind: str, rest_v: float | None = None, loaded_v: float | None = None, text: str = "") -> PackNote:
     """Note what was done or measured. Raises InputError for voltages that this pack cannot have."""
@@ -135,7 +145,7 @@ def note(pack: Pack, *, kind: str, rest_v: float | None = None, loaded_v: float 
         rest_state(rest_v, cells=pack.cells, chemistry=pack.chemistry)
     if loaded_v is not None:
         if not 0 < loaded_v <= (CHEMISTRIES[pack.chemistry].full_v + 0.1) * pack.cells:
-            raise InputError(f"{loaded_v:g} V under load is impossible for {pack.cells} cells can have")
+            raise InputError(f"{loaded_v:g} V under load is impossible for a pack of {pack.cells} cells")
         if rest_v is not None and loaded_v > rest_v:
             raise InputError("under load the voltage must be lower than at rest: check both numbers")
     return pack.entries.create(kind=kind, rest_v=rest_v, loaded_v=loaded_v, text=text.strip())

@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from nembrit.core.analysis.decision import CHANGE, FLY, MARGIN, NAME, VERIFY, Decision
 from nembrit.core.causes.finding import Finding
+from nembrit.core.errors import CoreError
 from nembrit.core.setup.cards import CARDS
 from nembrit.core.tuning.repairs import repair_for
 from nembrit.core.wing.trim import UNNAMED
@@ -21,10 +22,12 @@ from nembrit.web.hangar.services import GROUPS, latest_configuration
 from nembrit.web.logs.windows import main_segment
 from nembrit.web.tunes.guide import step_of
 from nembrit.web.tunes.models import Experiment, Slip, Tune
+from nembrit.web.tunes.stepping import step_due
 from nembrit.web.tunes.steps import in_settings
 from nembrit.web.tunes.trials import trial_of
 
 _RECENT, _A_SIDE = 5, 4
+_AFTER_STEPS = (Tune.Stage.VERIFY, Tune.Stage.LOCKED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,13 +54,15 @@ def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
     tune = craft.tunes.first()
     slips = list(Slip.objects.filter(tune__craft=craft).select_related("decision", "tune__craft").order_by("number"))
     if (slip := next((one for one in slips if one.state == Slip.State.OPEN), None)) is not None:
-        return _of_slip(slip)
+        return _of_route(slip.tune) if slip.route_step else _of_slip(slip)
     if (asked := craft.experiments.filter(state=Experiment.State.FLYING).first()) is not None:
         return _of_question(asked)
     flights = list(craft.flights.active()[:_RECENT])
     finding = act_finding_of(by_flight(flights, "judgement"))
     if finding is not None:
         return _of_finding(*finding)
+    if tune is not None and tune.route == Tune.Route.STEP_UP and tune.stage not in _AFTER_STEPS and tune.coached:
+        return _settings_missing(craft, "") or _of_route(tune)
     if not flights:
         return _settings_missing(craft, "") or _unflown(craft)
     if craft.kind == Craft.Kind.FIXED_WING:
@@ -93,6 +98,16 @@ def _of_slip(slip: Slip) -> Advice:
     return Advice(
         words=f"Decide slip {slip.number}: {verdict.sentence}. Keep or undo", url=url, label=f"Decide slip {slip.number}"
     )
+
+
+def _of_route(tune: Tune) -> Advice:
+    """The next step of the route by feel."""
+    url = reverse("tunes:step_up", args=[tune.craft_id])
+    try:
+        step = step_due(tune)
+    except CoreError as error:
+        return Advice(words=f"Step up by feel: {error}", url=url, label="Open the route")
+    return Advice(words=step.headline, url=url, label="Open the next step", note=step.why.rstrip("."))
 
 
 def _of_question(asked: Experiment) -> Advice:

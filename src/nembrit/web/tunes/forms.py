@@ -226,3 +226,15 @@ class NewTuneForm(forms.Form):
 
     name = forms.CharField(max_length=60, label="Name")
     route = forms.ChoiceField(choices=Tune.Route.choices, label="Route")
+
+
+class RouteForm(forms.Form):
+    """The four questions of choosing a route."""
+
+    _KNOWN = [("yes", "yes"), ("no", "no"), ("unknown", "I don’t know")]
+
+    flyable = forms.ChoiceField(choices=_KNOWN, label="Can the craft be flown safely?")
+    logger = forms.ChoiceField(choices=_KNOWN, label="Does it log gyro and set-point?")
+    automatic = forms.ChoiceField(choices=_KNOWN, label="Can its controller tune itself?")
+    n_tests = forms.IntegerField(min_value=0, max_value=500, label="Half-minute tests that your packs carry")
+    fine = forms.BooleanField(required=False, label="Smaller steps: finer, but more flights")

@@ -21,7 +21,9 @@ class Tune(models.Model):
 
     class Route(models.TextChoices):
         LOG_FIRST = "log_first", "log first"
-        STEP_UP = "step_up", "step-up by feel"
+        STEP_UP = "step_up", "step up by feel"
+        AUTOMATIC = "automatic", "automatic tune"
+        SIMILAR = "similar", "values of a similar craft"
         OWN = "own", "own way"
 
     class State(models.TextChoices):
@@ -38,6 +40,8 @@ class Tune(models.Model):
     locked_at = models.DateTimeField(null=True, blank=True)
     locked_configuration = models.ForeignKey(Configuration, on_delete=models.PROTECT, null=True, related_name="locked_by")
     lock_note = models.CharField(max_length=300, blank=True)  # why it was locked in without a passed comparison
+    # of a coached route: starting values by dial, whether steps are fine, and flights without a slip (at, kind, dial, sign)
+    coached = models.JSONField(default=dict, blank=True)
     verification = models.JSONField(default=dict, blank=True)  # the comparison with the baseline, as it stood then
 
     class Meta:
@@ -89,6 +93,7 @@ class Slip(models.Model):
     extensions = models.JSONField(default=list)  # later totals a side, declared when the planned ones were not enough
     # moments at which the numbers were looked at before the planned flights: at, before, after
     looks = models.JSONField(default=list, blank=True)
+    route_step = models.JSONField(default=dict, blank=True)  # of a coached route: kind, dial, before, after, sign
     reopened = models.JSONField(default=list, blank=True)  # decisions taken back: outcome, note, decided_at, at, why
     # the flight whose finding led to a repair: picked for what it showed, so it is no "before"
     cause_flight = models.ForeignKey(Flight, on_delete=models.SET_NULL, null=True, related_name="led_to")

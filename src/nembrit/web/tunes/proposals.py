@@ -29,7 +29,7 @@ from nembrit.web.tunes.steps import in_settings
 _FILTERS = ("gyro_filters", "d_filters")
 _TERMS = {"i": "i", "feed_forward": "f"}
 # here the schools differ: log first moves P and D by a common factor
-_ONE_AT_A_TIME = "your route “step-up by feel” raises one value per flight: reset the others to follow it"
+_ONE_AT_A_TIME = "your route “step up by feel” raises one value per flight: reset the others to follow it"
 _LEFT_OPEN = "no change of {axis}: {number} is too uncertain. Fly the half-minute card again with quicker {axis} inputs"
 _NO_ROOM = "the stability margin does not allow slower filters: lower P first, then return to the filters"
 _NEARLY_DEG = 0.01

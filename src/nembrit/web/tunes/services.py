@@ -24,6 +24,7 @@ from nembrit.web.flights.services import AS_FLOWN, card_of
 from nembrit.web.hangar.models import Configuration, Craft
 from nembrit.web.hangar.services import (
     GROUPS,
+    START_GROUPS,
     NamedSetting,
     add_build_entry,
     add_configuration,
@@ -41,6 +42,7 @@ from nembrit.web.tunes.wingcare import require_trim_first
 
 _STAGE_OF_GROUP = {
     "hardware": Tune.Stage.MECHANICS,
+    "start": Tune.Stage.BASELINE,
     "trim": Tune.Stage.TRIM,
     "gyro_filters": Tune.Stage.FILTERS,
     "d_filters": Tune.Stage.FILTERS,
@@ -79,8 +81,9 @@ def stage_of(group: str) -> str:
 
 
 def group_settings(configuration: Configuration, group: str) -> list[NamedSetting]:
-    """Settings of one slip group."""
-    return [setting for setting in named_settings(configuration) if setting.group == group]
+    """Settings of one slip group; starting values are those of several."""
+    wanted = START_GROUPS if group == "start" else (group,)
+    return [setting for setting in named_settings(configuration) if setting.group in wanted]
 
 
 def groups_of(configuration: Configuration) -> list[tuple[str, str, int]]:

@@ -1,7 +1,7 @@
 from django.urls import path
 from django.views.generic import RedirectView
 
-from nembrit.web.tunes.views import craft, experiment, report, slip
+from nembrit.web.tunes.views import craft, experiment, report, route, slip
 
 app_name = "tunes"
 urlpatterns = [
@@ -15,6 +15,9 @@ urlpatterns = [
     path("craft/<int:craft_id>/tune/report/", report.report, name="report"),
     path("craft/<int:craft_id>/tune/on/", craft.tune_on, name="tune_on"),
     path("craft/<int:craft_id>/tune/lock/", craft.tune_lock, name="tune_lock"),
+    path("craft/<int:craft_id>/route/", route.choose, name="route_choose"),
+    path("craft/<int:craft_id>/route/step-up/", route.step_up, name="step_up"),
+    path("craft/<int:craft_id>/route/step-up/write/", route.step_write, name="step_write"),
     path("craft/<int:craft_id>/slips/new/", slip.slip_new, name="slip_new"),
     path("craft/<int:craft_id>/slips/offers/", slip.slip_offers, name="slip_offers"),
     path("craft/<int:craft_id>/slips/waiting/", slip.slip_waiting, name="slip_waiting"),

@@ -1,5 +1,5 @@
 // Where a page names a term of the glossary for the first time, the word opens its explanation: by mouse, touch or keyboard.
-const OUT_OF = "a, button, summary, label, select, textarea, option, pre, svg, canvas, h1, dialog, nav, figure, [hidden], [popover], .no-terms";
+const OUT_OF = "a, button, summary, label, select, textarea, option, pre, svg, canvas, h1, dialog, nav, figure, [hidden], [aria-hidden=true], [popover], .no-terms";
 
 const words = fetch(new URL("./glossary.json", import.meta.url)).then((answer) => answer.json());
 

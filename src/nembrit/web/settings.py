@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "nembrit.web.bench",
     "nembrit.web.packs",
     "nembrit.web.planning",
+    "nembrit.web.sums",
     "nembrit.web.tunes",
     "nembrit.web.telemetry",
     "nembrit.web.archive",

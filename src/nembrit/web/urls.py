@@ -17,6 +17,7 @@ urlpatterns = [
     path("", include("nembrit.web.bench.urls")),
     path("", include("nembrit.web.packs.urls")),
     path("", include("nembrit.web.planning.urls")),
+    path("", include("nembrit.web.sums.urls")),
     path("", include("nembrit.web.tunes.urls")),
     path("", include("nembrit.web.telemetry.urls")),
     path("", include("nembrit.web.archive.urls")),

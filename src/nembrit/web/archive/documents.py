@@ -220,7 +220,15 @@ class CoachedFlight(TypedDict):
     sign: str
 
 
+class Run(TypedDict):
+    at: str
+    values: dict[str, float]
+    minutes: Number
+
+
 class Coached(TypedDict, total=False):
+    before: dict[str, float]
+    runs: list[Run]
     start: dict[str, float]
     fine: bool
     flights: list[CoachedFlight]

@@ -12,7 +12,7 @@ from nembrit.web.packs.services import tests_that_fit
 from nembrit.web.tunes import stepping
 from nembrit.web.tunes.models import Tune
 
-_URLS = {Tune.Route.STEP_UP: "tunes:step_up"}
+_URLS = {Tune.Route.STEP_UP: "tunes:step_up", Tune.Route.SIMILAR: "tunes:starting", Tune.Route.AUTOMATIC: "tunes:automatic"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +55,8 @@ def take(tune: Tune, route: str, *, fine: bool) -> str:
     """Follow a route from now on; the ledger stays. Where it continues."""
     if route == Tune.Route.STEP_UP:
         stepping.begin(tune, fine=fine)
+    elif route == Tune.Route.SIMILAR:  # a start, after which another route continues
+        return reverse(_URLS[Tune.Route.SIMILAR], args=[tune.craft_id])
     elif route in Tune.Route.values:
         tune.route = route
         tune.save(update_fields=("route",))

@@ -238,3 +238,14 @@ class RouteForm(forms.Form):
     automatic = forms.ChoiceField(choices=_KNOWN, label="Can its controller tune itself?")
     n_tests = forms.IntegerField(min_value=0, max_value=500, label="Half-minute tests that your packs carry")
     fine = forms.BooleanField(required=False, label="Smaller steps: finer, but more flights")
+
+
+class RunForm(forms.Form):
+    """One run of an automatic tune, as the controller shows its settings afterwards."""
+
+    text = forms.CharField(
+        max_length=200_000,
+        label="Settings after the run, one on each line",
+        widget=forms.Textarea(attrs={"rows": 5, "spellcheck": "false"}),
+    )
+    minutes = forms.FloatField(min_value=0.5, max_value=60, required=False, label="How long it took, minutes")

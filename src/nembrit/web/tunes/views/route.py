@@ -1,17 +1,19 @@
 """Routes of a tune: choosing one, and being coached flight by flight."""
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_http_methods, require_POST
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from nembrit.core.errors import CoreError
 from nembrit.web.bench.results import latest_act_finding
+from nembrit.web.common.fields import row_number
 from nembrit.web.common.once import once
 from nembrit.web.hangar.models import Craft
-from nembrit.web.tunes import choosing_route, services, stepping
-from nembrit.web.tunes.forms import RouteForm
+from nembrit.web.tunes import automatic, choosing_route, services, starting, stepping
+from nembrit.web.tunes.forms import RouteForm, RunForm
 from nembrit.web.tunes.models import Tune
 
 
@@ -74,4 +76,86 @@ def _written(request: HttpRequest, tune: Tune, here: str) -> str:
         messages.error(request, f"Nothing was changed: {error}.")
     else:
         messages.success(request, f"Slip {slip.number} is written. Set the new value on the craft, then fly.")
+    return here
+
+
+@require_http_methods(["GET", "POST"])
+def starting_values(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Values from a table, a similar craft or a file, as a diff and as one slip."""
+    craft = get_object_or_404(Craft, pk=craft_id, kind=Craft.Kind.MULTIROTOR)
+    here = reverse("tunes:starting", args=[craft.pk])
+    diff, problem = None, ""
+    if request.method == "POST" and "write" in request.POST:
+        return redirect(once(request, lambda: _start_written(request, craft, here)))
+    try:
+        if request.method == "POST":
+            file = request.FILES.get("file")
+            diff = starting.diff_of_file(craft, b"" if file is None else file.read())
+        elif source := request.GET.get("source", ""):
+            diff = starting.diff_of(craft, source)
+    except CoreError as error:
+        problem = str(error)
+    context = {"craft": craft, "sources": starting.sources_of(craft), "diff": diff, "problem": problem}
+    return render(request, "tunes/starting.html", context, status=400 if problem and request.method == "POST" else 200)
+
+
+def _start_written(request: HttpRequest, craft: Craft, here: str) -> str:
+    chosen = request.POST.getlist("use")
+    values = {name: request.POST.get(f"value-{name}", "") for name in chosen}
+    try:
+        slip = starting.write(services.tune_of(craft), values, request.POST.get("source", "")[:60] or "elsewhere")
+    except CoreError as error:
+        messages.error(request, f"Nothing was changed: {error}.")
+        return here
+    messages.success(request, f"Slip {slip.number} is written. Set the values on the craft, then fly the first hover.")
+    return slip.get_absolute_url()
+
+
+@require_safe
+def starting_file(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """This craft's values as an open file, for others to start from."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    try:
+        answer = JsonResponse(starting.document_of(craft), json_dumps_params={"indent": 1})
+    except CoreError as error:
+        messages.error(request, f"Nothing was exported: {error}.")
+        return redirect("tunes:starting", craft.pk)
+    answer["Content-Disposition"] = content_disposition_header(as_attachment=True, filename=f"{craft.name} values.json") or ""
+    return answer
+
+
+@require_http_methods(["GET", "POST"])
+def automatic_tune(request: HttpRequest, craft_id: int) -> HttpResponse:
+    """Runs of the controller's own tune side by side; their middle becomes a slip."""
+    craft = get_object_or_404(Craft, pk=craft_id)
+    tune = services.tune_of(craft)
+    here = reverse("tunes:automatic", args=[craft.pk])
+    form = RunForm(request.POST if "text" in request.POST else None)
+    if request.method == "POST" and (not form.is_bound or form.is_valid()):
+        return redirect(once(request, lambda: _run_changed(request, tune, form, here)))
+    try:
+        runs, problem = automatic.runs_of(tune), ""
+    except CoreError as error:
+        runs, problem = None, str(error)
+    context = {
+        "craft": craft, "tune": tune, "form": form, "runs": runs, "problem": problem, "checklist": automatic.CHECKLIST,
+        "is_plane": craft.kind == Craft.Kind.FIXED_WING, "newest": craft.flights.active().first(),
+    }  # fmt: skip
+    return render(request, "tunes/automatic.html", context, status=400 if form.is_bound else 200)
+
+
+def _run_changed(request: HttpRequest, tune: Tune, form: RunForm, here: str) -> str:
+    try:
+        if form.is_bound:
+            automatic.add_run(tune, form.cleaned_data["text"], form.cleaned_data["minutes"])
+            messages.success(request, "The run is saved.")
+        elif "remove" in request.POST:
+            automatic.remove_run(tune, (row_number(request.POST["remove"]) or 0) - 1)
+            messages.success(request, "The run is removed.")
+        else:
+            slip = automatic.write(tune)
+            messages.success(request, f"Slip {slip.number} is written. Hover close and low first.")
+            return slip.get_absolute_url()
+    except CoreError as error:
+        messages.error(request, f"Nothing was changed: {error}.")
     return here

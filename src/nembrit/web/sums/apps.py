@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SumsConfig(AppConfig):
+    name = "nembrit.web.sums"
+    label = "sums"

@@ -83,6 +83,11 @@ def sound_controller(airframe: Airframe, rng: np.random.Generator) -> Controller
 
 def sensitivity_peak(airframe: Airframe, controller: Controller, axis: str) -> float:
     """Ms of the true loop at hover: what makes a P gain high is the craft, not the number."""
+    return float(np.abs(1 / (1 + true_open_loop(airframe, controller, axis)[1])).max())
+
+
+def true_open_loop(airframe: Airframe, controller: Controller, axis: str) -> tuple[np.ndarray, np.ndarray]:
+    """Frequencies [Hz] and the open loop of one axis at hover, from what the airframe is."""
     frequency_hz = np.geomspace(1.0, 400.0, 600)
     s = 2j * np.pi * frequency_hz
     row, rate_hz = AXES.index(axis), controller.loop_rate_hz
@@ -97,8 +102,7 @@ def sensitivity_peak(airframe: Airframe, controller: Controller, axis: str) -> f
         return scipy.signal.sosfreqz(sos, frequency_hz, fs=rate_hz)[1] if len(sos) else np.ones(frequency_hz.size)
 
     gains, gyro = controller.gains[axis], through(controller.chip) * through(controller.gyro)
-    loop = plant * gyro * (gains.p + gains.i / s + gains.d * s * through(controller.d_term))
-    return float(np.abs(1 / (1 + loop)).max())
+    return frequency_hz, plant * gyro * (gains.p + gains.i / s + gains.d * s * through(controller.d_term))
 
 
 def _steadied(airframe: Airframe, controller: Controller, wanted: float) -> Controller:

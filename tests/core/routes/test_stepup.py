@@ -82,7 +82,17 @@ def test_values_are_raised_in_turn_the_cutoff_every_third_flight() -> None:
         ([FLYABLE, Entry(kind="raise", dial="p.roll", before=40, after=45, sign="hot")], "back", "p.roll", 35.0),
         ([FLYABLE, Entry(kind="raise", dial="p.roll", before=40, after=45, sign=CLEAN)], "raise", "d.roll", 35.0),
         ([FLYABLE, Entry(kind="raise", dial="d.roll", before=30, after=35, sign="shake"),
+          Entry(kind="back", dial="d.roll", before=35, after=25, sign="")], "check", "d.roll", None),
+        ([FLYABLE, Entry(kind="raise", dial="d.roll", before=25, after=30, sign=CLEAN),
+          Entry(kind="raise", dial="d.roll", before=30, after=35, sign="shake"),
           Entry(kind="back", dial="d.roll", before=35, after=25, sign="")], "raise", "cutoff", 85.0),
+        ([FLYABLE, Entry(kind="raise", dial="p.roll", before=40, after=45, sign="hot"),
+          Entry(kind="back", dial="p.roll", before=45, after=35, sign=""), Entry(kind="check", dial="p.roll", sign="hot")],
+         "back", "p.roll", 30.0),
+        ([FLYABLE, Entry(kind="raise", dial="p.roll", before=40, after=45, sign="hot"),
+          Entry(kind="back", dial="p.roll", before=45, after=35, sign=""), Entry(kind="check", dial="p.roll", sign=CLEAN)],
+         "raise", "d.roll", 35.0),
+        ([Entry(kind="hover", sign="rough")], "down", "", 30.0),
     ],
 )  # fmt: skip
 def test_the_next_step_follows_from_the_ledger_alone(entries: Sequence[Entry], kind: str, dial: str, value: float | None) -> None:

@@ -12,12 +12,16 @@ WORDS = {
     "p.roll": "P of roll", "d.roll": "D of roll", "p.pitch": "P of pitch", "d.pitch": "D of pitch", "cutoff": "the gyro cutoff",
     "i.roll": "I of roll", "i.pitch": "I of pitch", "f.roll": "feed-forward of roll", "f.pitch": "feed-forward of pitch",
 }  # fmt: skip
-CLEAN, FLYABLE, UNFLYABLE = "clean", "flyable", "unflyable"
+CLEAN, FLYABLE, ROUGH, UNFLYABLE = "clean", "flyable", "rough", "unflyable"
 SIGNS = {
     CLEAN: "no bad sign", "buzz": "buzz or rough tone", "shake": "shaking or wobble", "hot": "hot motors",
     "log": "oscillation in the log",
 }  # fmt: skip
-HOVERS = {FLYABLE: "it hovers and lands well", UNFLYABLE: "it shakes, buzzes, climbs by itself or will not come down"}
+HOVERS = {
+    FLYABLE: "it hovers and lands well",
+    ROUGH: "it flies, but buzzes, shakes or heats its motors",
+    UNFLYABLE: "it shakes, buzzes, climbs by itself or will not come down",
+}
 WOBBLES = {
     "descent": "wobble in descent or after a hard stop", "hover": "slow wobble in hover", "neither": "neither",
 }  # fmt: skip
@@ -25,7 +29,7 @@ TASTES = {"sharper": "I want it sharper", "softer": "I want it softer", "fine": 
 _POINTS, _FINE_POINTS, _DOWN_POINTS, _FULL = 5.0, 2.0, 10.0, 100.0  # of a hundred-point scale (common practice, no source)
 _SHARE = 0.1  # of a starting value that is on no such scale: 5 points of about 50
 _MOST_RAISE = 0.25  # of the present value in one flight: the gate's own limit
-_MOST_DOWNS, _MOST_CHANGES = 3, 6
+_MOST_DOWNS, _MOST_CHANGES = 6, 6
 _MOST_RATIO = 3.0  # of the starting value: beyond it the log has to decide (our own, no source)
 
 
@@ -33,7 +37,7 @@ _MOST_RATIO = 3.0  # of the starting value: beyond it the log has to decide (our
 class Entry:
     """One line of the ledger. `sign` None: not flown yet."""
 
-    kind: str  # hover, down, raise, back, ask, change
+    kind: str  # hover, down, raise, back, check, ask, change
     dial: str = ""
     before: float = 0.0
     after: float = 0.0
@@ -44,7 +48,7 @@ class Entry:
 class Step:
     """What comes next, why, and what follows it."""
 
-    kind: str  # hover, down, raise, back, ask, change, answer, verify, stop
+    kind: str  # hover, down, raise, back, check, ask, change, answer, verify, stop
     headline: str
     why: str
     then: str
@@ -97,9 +101,11 @@ def next_step(
 
     Notes
     -----
-    First a hover, close and low; an unflyable one lowers all of P, D and cutoff by ten points, three times at most. Then one
-    raise a flight in the order of `CYCLE`. A bad sign takes that value back by twice the step and ends its raising. When nothing
-    is left to raise: I by what wobbles, then feed-forward to taste, then verification. Common practice, no source.
+    First a hover, close and low; an unflyable one lowers all of P, D and cutoff by ten points, a rough one P and D, six times at
+    most. Then one raise a flight in the order of `CYCLE`. A bad sign takes that value back by twice the step and ends its raising;
+    where no value of it was ever flown without a sign, the lower one is flown by itself until it is clean, down to half its
+    start. When nothing is left to raise: I by what wobbles, then feed-forward to taste, then verification. Common practice, no
+    source, but for the check of the lower value, which our own simulated tuners showed to be needed (docs/routes.md).
     """
     blocked = blocked or {}
     if entries and entries[-1].sign is None:
@@ -108,7 +114,9 @@ def next_step(
     if hover is not None:
         return hover
     if (last := entries[-1]).kind == "raise" and last.sign != CLEAN:
-        return _back(last, fine=fine, start=start)
+        return _back(last)
+    if (checking := _checking(last, entries, values, start, fine=fine)) is not None:
+        return checking
     left = [dial for dial in RAISED if dial in values and dial not in blocked and not is_done(dial, entries, values, start)]
     if left:
         return _raise(_next_of(left, entries), entries, values, start, fine=fine)
@@ -163,10 +171,13 @@ def _hover(entries: Sequence[Entry], values: Mapping[str, float], start: Mapping
             why="Gains this low do not shake a sound craft. Check mounting, propellers, motor order and directions.",
             then="Record the repair, then start this route anew.",
         )  # fmt: skip
-    lower = {dial: _lowered(values[dial], start.get(dial, values[dial])) for dial in RAISED if dial in values}
+    is_rough = hovers[-1].sign == ROUGH
+    dials = [dial for dial in RAISED if dial in values and not (is_rough and dial == "cutoff")]
+    lower = {dial: _lowered(values[dial], start.get(dial, values[dial])) for dial in dials}
     return Step(
-        kind="down", headline="Lower P, D and the gyro cutoff together", values=lower,
-        why="It cannot be flown as it is: all go down by ten points of a hundred, or by a fifth.",
+        kind="down", headline="Lower P and D together" if is_rough else "Lower P, D and the gyro cutoff together", values=lower,
+        why="There is a bad sign before anything was raised: they go down by ten points of a hundred, or by a fifth."
+        if is_rough else "It cannot be flown as it is: all go down by ten points of a hundred, or by a fifth.",
         then="Hover again, close and low.",
     )  # fmt: skip
 
@@ -176,15 +187,41 @@ def _lowered(value: float, start: float) -> float:
     return max(value - down, _two_digits(value / 2))
 
 
-def _back(last: Entry, *, fine: bool, start: Mapping[str, float]) -> Step:
+def _back(last: Entry) -> Step:
     """Twice the step below the value that showed the sign, but never below half of what it was before."""
-    size = last.after - last.before
-    to = max(last.after - 2 * size, last.before / 2)
+    to = max(last.after - 2 * (last.after - last.before), last.before / 2)
+    return _lowering(last.dial, last.after, to, last.sign or "", f"{_capital(WORDS[last.dial])} is not raised again.")
+
+
+def _checking(
+    last: Entry, entries: Sequence[Entry], values: Mapping[str, float], start: Mapping[str, float], *, fine: bool
+) -> Step | None:
+    """A value that went back without ever being clean is flown by itself, and goes further down while the sign is there."""
+    dial = last.dial
+    if last.kind not in ("back", "check") or dial not in values or _was_clean(dial, entries):
+        return None
+    value, first = values[dial], start.get(dial, values[dial])
+    if last.kind == "back":
+        return Step(
+            kind="check", dial=dial, headline=f"Fly half a minute with {WORDS[dial]} at {value:g}: is the sign gone?",
+            why="No value of it was flown without a bad sign yet, so the lower one is flown by itself.",
+            then="If the sign is gone, the next value rises. If not, this one goes further down.", card=_card(dial),
+        )  # fmt: skip
+    to = max(value - 2 * step_size(first, fine=fine), _two_digits(first / 2))
+    if to >= value:
+        return None
+    return _lowering(dial, value, to, last.sign or "", "Fly it by itself again.")
+
+
+def _lowering(dial: str, value: float, to: float, sign: str, then: str) -> Step:
     return Step(
-        kind="back", dial=last.dial, values={last.dial: to}, headline=f"Back: {WORDS[last.dial]} {last.after:g} → {to:g}",
-        why=f"At {last.after:g} there was a bad sign: {SIGNS.get(last.sign or '', last.sign)}. Twice the step below it is safe.",
-        then=f"{_capital(WORDS[last.dial])} is not raised again.",
+        kind="back", dial=dial, values={dial: to}, headline=f"Back: {WORDS[dial]} {value:g} → {to:g}", then=then,
+        why=f"At {value:g} there was a bad sign: {SIGNS.get(sign, sign)}. Twice the step below it is safer.",
     )  # fmt: skip
+
+
+def _was_clean(dial: str, entries: Sequence[Entry]) -> bool:
+    return any(one.dial == dial and one.kind in ("raise", "check") and one.sign == CLEAN for one in entries)
 
 
 def _raise(dial: str, entries: Sequence[Entry], values: Mapping[str, float], start: Mapping[str, float], *, fine: bool) -> Step:

@@ -34,6 +34,7 @@ _GROUPS = {
     "i.roll": "i", "i.pitch": "i", "f.roll": "feed_forward", "f.pitch": "feed_forward",
 }  # fmt: skip
 _TEST_S = 30.0
+_ASKING = ("hover", "ask", "check", "answer")  # steps that an answer ends
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,7 +77,7 @@ def coach_of(tune: Tune) -> Coach:
     return Coach(
         step=step, slip=pending, dials=_table(entries, values, start), missing=_missing(names),
         lines=_lines(latest, pending), flight=flight, agreement=said, n_packs=n_packs, is_fine=bool(tune.coached.get("fine")),
-        n_flown=sum(one.kind in ("hover", "raise", "ask", "change") and one.sign is not None for one in entries),
+        n_flown=sum(one.kind in ("hover", "raise", "check", "ask", "change") and one.sign is not None for one in entries),
         n_tests=n_tests,
     )  # fmt: skip
 
@@ -128,26 +129,28 @@ def answer(tune: Tune, sign: str, *, note: str = "") -> Slip | None:
     """Keep what was felt, and take back what showed a bad sign. Raises InputError for an answer that was not asked for."""
     latest = _settings(tune.craft)
     step = _step(tune, latest)
-    if sign not in step.answers or step.kind not in ("hover", "ask", "answer"):
-        raise InputError(
-            "choose one of the answers" if step.kind in ("hover", "ask", "answer") else "no flight waits for an answer"
-        )
+    if sign not in step.answers or step.kind not in _ASKING:
+        raise InputError("choose one of the answers" if step.kind in _ASKING else "no flight waits for an answer")
     pending = _pending(tune)
     if pending is None:
         flights = [*tune.coached.get("flights", ()), _flown(step, sign)]
         tune.coached = {**tune.coached, "flights": flights}
         tune.save(update_fields=("coached",))
-        return None
+        return _taken_back(tune)
     pending.route_step = {**pending.route_step, "sign": sign}
     pending.save(update_fields=("route_step",))
     is_bad = pending.route_step["kind"] == "raise" and sign != CLEAN
     said = step.answers[sign] + (f". {note.strip()}" if note.strip() else "")
     services.decide(pending, Decision.Outcome.UNDO if is_bad else Decision.Outcome.KEEP, note=f"Felt: {said}"[:300])
     tune.refresh_from_db()
-    after = _step(tune, _settings(tune.craft))
-    if after.kind == "back":
-        return _written(tune, _settings(tune.craft), after, is_flown=True)
-    return None
+    return _taken_back(tune)
+
+
+def _taken_back(tune: Tune) -> Slip | None:
+    """What a bad sign takes back, written at once."""
+    latest = _settings(tune.craft)
+    after = _step(tune, latest)
+    return _written(tune, latest, after, is_flown=True) if after.kind == "back" else None
 
 
 # --- one step

@@ -22,6 +22,25 @@ from nembrit.core.simulate.airframe import Airframe
 REPORT = Path(__file__).parents[1] / "docs" / "routes.md"
 N_TUNERS, SEED = 40, 20261202
 USUAL_PEAK, MOST_FLIGHTS = 2.0, 120
+HEAD = """# Routes, measured
+
+`python -m benchmarks.routes`, {day}, {n_tuners} simulated tuners a row on random craft, seeds from {seed}, drawn once.
+A third each starts with low gains, with P too high, and with filters too low. What a tuner feels comes from the true
+loop and from how much this person notices (a sensitivity peak of 1.8 to 2.4, read with 5 % error). “Low margin” is a
+true sensitivity peak above {peak:g}.
+
+| logger | steps | verified | stopped | unfinished | flights (most) | final peak (90 %) | ends low | raises low | error |
+|---|---|---|---|---|---|---|---|---|---|
+"""
+FOOT = """
+
+*Flights* and *final peak*: median. *Ends low*: tuners with an axis at low margin at the end. *Raises low*: raises flown
+at low margin, per tuner. *Error*: RMS of the tracking error from 1 to 6 Hz over the set-point, start → end.
+
+A route by feel alone has to pass the first bad sign to know it: that flight is at low margin, and the next step leads
+back by twice the step. With a logger the gate holds most of these raises back. Log first and the controller’s automatic
+tune are not in this table: the first needs whole flights (see accuracy.md), the second is the controller’s.
+"""
 STARTS = ("low", "P too high", "filters too low")
 _POINTS = 40.0  # what the starting P of roll is called
 
@@ -179,25 +198,7 @@ def run(n_tuners: int, seed: int) -> str:
                 one.fly()
             rows.append(_row(tuners, has_logger, fine))
     day = datetime.now(UTC).strftime("%d %B %Y").lstrip("0")
-    head = f"""# Routes, measured
-
-`python -m benchmarks.routes`, {day}, {n_tuners} simulated tuners a row on random craft, seeds from {seed}, drawn once. A third
-each starts with low gains, with P too high, and with filters too low. What a tuner feels comes from the true loop and from how much this
-person notices (a sensitivity peak of 1.8 to 2.4, read with 5 % error). “Low margin” is a true sensitivity peak above {USUAL_PEAK:g}.
-
-| logger | steps | ends at verification | stopped with the reason | unfinished | flights, median (most) | final peak, median (90 %) | ends at low margin | raises flown at low margin, per tuner | error from 1 to 6 Hz, before → after |
-|---|---|---|---|---|---|---|---|---|---|
-"""
-    return (
-        head
-        + "\n".join(rows)
-        + """
-
-A route by feel alone has to pass the first bad sign to know it: that flight is at low margin, and the next step leads back by twice
-the step. With a logger the gate holds most of these raises back. Log first and the controller's own automatic tune are not in this
-table: the first needs whole flights (see accuracy.md), the second is the controller's.
-"""
-    )
+    return HEAD.format(day=day, n_tuners=n_tuners, seed=seed, peak=USUAL_PEAK) + "\n".join(rows) + FOOT
 
 
 def _row(tuners: list[Tuner], has_logger: bool, fine: bool) -> str:
@@ -206,11 +207,13 @@ def _row(tuners: list[Tuner], has_logger: bool, fine: bool) -> str:
     flights = np.array([one.flights for one in done])
     words = [sum(one.word == word for one in tuners) for word in ("verify", "stop", "unfinished")]
     before, after = (np.mean([one.tracking(values(one)) for one in done]) for values in (lambda o: o.start, lambda o: o.values))
-    return (
-        f"| {'yes' if has_logger else 'no'} | {'fine' if fine else 'usual'} | {words[0]} of {len(tuners)} | {words[1]} | {words[2]} | "
-        f"{np.median(flights):.0f} ({flights.max()}) | {np.median(peaks):.2f} ({np.quantile(peaks, 0.9):.2f}) | "
-        f"{int((peaks > USUAL_PEAK).sum())} | {np.mean([one.offered_low_margin for one in tuners]):.1f} | {before:.2f} → {after:.2f} |"
-    )
+    cells = (
+        "yes" if has_logger else "no", "fine" if fine else "usual", f"{words[0]} of {len(tuners)}", words[1], words[2],
+        f"{np.median(flights):.0f} ({flights.max()})", f"{np.median(peaks):.2f} ({np.quantile(peaks, 0.9):.2f})",
+        int((peaks > USUAL_PEAK).sum()), f"{np.mean([one.offered_low_margin for one in tuners]):.1f}",
+        f"{before:.2f} → {after:.2f}",
+    )  # fmt: skip
+    return "| " + " | ".join(str(one) for one in cells) + " |"
 
 
 if __name__ == "__main__":

@@ -104,8 +104,8 @@ def next_step(
     First a hover, close and low; an unflyable one lowers all of P, D and cutoff by ten points, a rough one P and D, six times
     at most. Then one raise a flight in the order of `CYCLE`. A bad sign takes that value back by twice the step and ends its
     raising; where no value of it was ever flown without a sign, the lower one is flown by itself until it is clean, down to
-    half its start. When nothing is left to raise: I by what wobbles, then feed-forward to taste, then verification. Common practice, no
-    source, but for the check of the lower value, which our own simulated tuners showed to be needed (docs/routes.md).
+    half its start. When nothing is left to raise: I by what wobbles, then feed-forward to taste, then verification. Common
+    practice, no source, but for the check of the lower value: our own simulated tuners need it (docs/routes.md).
     """
     blocked = blocked or {}
     if entries and entries[-1].sign is None:

@@ -30,6 +30,8 @@ PAGES = {
     "rule of a return": "/craft/3/return/",
     "returns": "/craft/3/returns/", "return card": "/craft/3/return/card/", "live": "/craft/1/live/", "source": "/craft/1/live/source/",
     "alarms": "/craft/1/live/alarms/", "link": "/craft/1/link/", "obstacles": "/ground/", "line of sight": "/ground/sight/",
+    "route": "/craft/2/route/", "step up": "/craft/2/route/step-up/", "starting values": "/craft/2/route/starting-values/?source=table",
+    "automatic tune": "/craft/2/route/automatic/", "sums": "/craft/1/sums/?cap_mohm=60",
 }  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from nembrit.web.hangar.models import Craft
 from nembrit.web.hangar.services import core_settings, latest_configuration
 from nembrit.web.tunes.models import Slip, Tune
 from nembrit.web.tunes.services import tune_of
+from tests.flying import log_file
 
 pytestmark = pytest.mark.django_db
 ANSWERS = {"flyable": "yes", "logger": "no", "automatic": "no", "n_tests": "20"}
@@ -111,3 +112,13 @@ def test_without_settings_or_route_the_page_says_what_to_do(client: Client, craf
     assert "Save the current settings first" in page
     assert "Nothing was saved" in act(f"/craft/{craft.pk}/route/step-up/", sign="clean")
     assert "Nothing was changed" in act(f"/craft/{craft.pk}/route/step-up/write/")
+
+
+def test_the_tune_page_names_the_flight_that_teaches_most(client: Client, craft: Craft, attach, monkeypatch) -> None:
+    page = f"/craft/{craft.pk}/tune/"
+    assert "The flight that teaches most" not in client.get(page).content.decode()
+    attach(log_file(5, 0.0))
+    craft.flights.update(configuration=craft.configurations.get())
+    monkeypatch.setattr("nembrit.core.routes.teaches.WANTED", 0.001)
+    assert "The flight that teaches most" in client.get(page).content.decode()
+    assert "That is the card that you flew last" in client.get(page).content.decode()

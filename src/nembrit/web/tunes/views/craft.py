@@ -20,6 +20,7 @@ from nembrit.web.tunes.forms import ManyFlightsForm, NewTuneForm, TuneForm
 from nembrit.web.tunes.gates import needs_of
 from nembrit.web.tunes.hangar import on_the_bench
 from nembrit.web.tunes.models import Tune
+from nembrit.web.tunes.teaching import teaching_of
 
 
 @require_safe
@@ -115,6 +116,7 @@ def tune(request: HttpRequest, craft_id: int) -> HttpResponse:
         "waiting": waiting.lines(present),
         "finding": latest_act_finding(shown),
         "record": truths.record_of(shown),
+        "teaching": teaching_of(shown) if present.stage != Tune.Stage.LOCKED else None,
     }
     return render(request, "tunes/tune.html", context)
 

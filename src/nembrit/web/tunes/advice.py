@@ -54,7 +54,7 @@ def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
     tune = craft.tunes.first()
     slips = list(Slip.objects.filter(tune__craft=craft).select_related("decision", "tune__craft").order_by("number"))
     if (slip := next((one for one in slips if one.state == Slip.State.OPEN), None)) is not None:
-        return _of_route(slip.tune) if slip.route_step else _of_slip(slip)
+        return _of_route(slip.tune) or _of_slip(slip) if slip.route_step else _of_slip(slip)
     if (asked := craft.experiments.filter(state=Experiment.State.FLYING).first()) is not None:
         return _of_question(asked)
     flights = list(craft.flights.active()[:_RECENT])
@@ -62,7 +62,9 @@ def advice_of(craft: Craft, *, wait: bool = True) -> Advice:
     if finding is not None:
         return _of_finding(*finding)
     if tune is not None and tune.route == Tune.Route.STEP_UP and tune.stage not in _AFTER_STEPS and tune.coached:
-        return _settings_missing(craft, "") or _of_route(tune)
+        step = _settings_missing(craft, "") or _of_route(tune)
+        if step is not None:
+            return step
     if not flights:
         return _settings_missing(craft, "") or _unflown(craft)
     if craft.kind == Craft.Kind.FIXED_WING:
@@ -100,13 +102,15 @@ def _of_slip(slip: Slip) -> Advice:
     )
 
 
-def _of_route(tune: Tune) -> Advice:
-    """The next step of the route by feel."""
+def _of_route(tune: Tune) -> Advice | None:
+    """The next step of the route by feel; None once everything is tried: then flights and stage decide, as on any route."""
     url = reverse("tunes:step_up", args=[tune.craft_id])
     try:
         step = step_due(tune)
     except CoreError as error:
         return Advice(words=f"Step up by feel: {error}", url=url, label="Open the route")
+    if step.kind == "verify":
+        return None
     return Advice(words=step.headline, url=url, label="Open the next step", note=step.why.rstrip("."))
 
 

@@ -74,7 +74,7 @@ def remove_run(tune: Tune, place: int) -> None:
     tune.save(update_fields=("coached",))
 
 
-def write(tune: Tune) -> Slip:
+def write(tune: Tune, reasons: Mapping[str, str]) -> Slip:
     """The middle of the runs as one slip, verified like any other. Raises InputError where nothing differs, or at the gate."""
     latest, found = _latest(tune), runs_of(tune)
     present = {one.name: one.value for one in core_settings(latest)}
@@ -83,9 +83,8 @@ def write(tune: Tune) -> Slip:
         title=f"Automatic tune: the middle of {found.n_runs} run{'' if found.n_runs == 1 else 's'}", why=found.headline,
         expect="It follows more closely on every axis.", primary_metric="tracking_error.roll", direction="lower",
         card_key="response", risk="A slow twitch that grows in hover: land, and check weight and balance first.",
-        beyond="Found by the controller itself: first hover close and low.",
     )  # fmt: skip
-    return services.make_slip(tune, group="start", text=text, values=values)
+    return services.make_slip(tune, group="start", text=services.with_reasons(text, reasons), values=values)
 
 
 def _headline(n_runs: int, found: tuple[GainSpread, ...], repeat: tuple[str, ...]) -> str:

@@ -154,6 +154,11 @@ class OlderRevision(InputError):
 
 
 @transaction.atomic
+def with_reasons(text: SlipText, given: Mapping[str, str]) -> SlipText:
+    """With the reasons that a form gives to fly beyond a limit, or despite a mechanical fault."""
+    return replace(text, beyond=given.get("beyond", "").strip()[:300], despite=given.get("despite", "").strip()[:300])
+
+
 def make_slip(
     tune: Tune,
     *,

@@ -88,6 +88,17 @@ def diff_of_file(craft: Craft, content: bytes) -> Diff:
     return _diff(from_json(content), _latest(craft))
 
 
+def diff_typed(craft: Craft, label: str, values: Mapping[str, str]) -> Diff:
+    """What was typed, beside the present settings. Raises InputError for a craft without settings."""
+    present = {one.name: one.value for one in core_settings(_latest(craft))}
+    rows = [
+        Proposed(name=name, before=present[name], after=value, meaning="", why="as you typed it")
+        for name, value in values.items()
+        if name in present
+    ]
+    return Diff(label=label, rows=rows, left=[], likeness=None)
+
+
 def given_of(craft: Craft) -> Given | None:
     """A craft's latest settings with their meanings; None without any."""
     latest = latest_configuration(craft)
@@ -104,14 +115,15 @@ def document_of(craft: Craft) -> dict[str, Any]:
     return to_json(given)
 
 
-def write(tune: Tune, values: Mapping[str, str], source: str) -> Slip:
-    """One slip with all starting values, and the careful first card. Raises InputError where nothing changes, or at the gate."""
+def write(tune: Tune, values: Mapping[str, str], source: str, reasons: Mapping[str, str]) -> Slip:
+    """One slip with all starting values, and the careful first card. Raises InputError where nothing changes, or at
+    the gate: `reasons` hold why it goes beyond a limit, or flies despite a fault."""
     text = services.SlipText(
         title=f"Starting values from {source}"[:120], why="The craft has no gains of its own yet, or cannot be flown with them.",
         expect="It hovers and lands well, without buzz, on cool motors.", risk=_CARE, primary_metric="tracking_error.roll",
-        direction="lower", card_key="first_hover", beyond="Starting values: first hover close and low.",
+        direction="lower", card_key="first_hover",
     )  # fmt: skip
-    return services.make_slip(tune, group="start", text=text, values=values)
+    return services.make_slip(tune, group="start", text=services.with_reasons(text, reasons), values=values)
 
 
 def _diff(given: Given, latest: Configuration) -> Diff:

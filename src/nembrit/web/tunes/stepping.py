@@ -120,8 +120,14 @@ def write_step(tune: Tune) -> Slip:
     latest = _settings(tune.craft)
     step = _step(tune, latest)
     if step.values is None:
-        raise InputError("this step changes no setting: fly it and answer")
-    return _written(tune, latest, step, is_flown=step.kind == "down")
+        raise InputError("this step changes no setting: fly with the present ones and answer")
+    if step.kind != "down":
+        return _written(tune, latest, step)
+    try:
+        with transaction.atomic():
+            return _written(tune, latest, step)
+    except InputError:  # a lower cutoff adds lag, which a poor loop may not bear: then P and D alone
+        return _written(tune, latest, replace(step, values={dial: at for dial, at in step.values.items() if dial != "cutoff"}))
 
 
 @transaction.atomic
@@ -133,9 +139,7 @@ def answer(tune: Tune, sign: str, *, note: str = "") -> Slip | None:
         raise InputError("choose one of the answers" if step.kind in _ASKING else "no flight waits for an answer")
     pending = _pending(tune)
     if pending is None:
-        flights = [*tune.coached.get("flights", ()), _flown(step, sign)]
-        tune.coached = {**tune.coached, "flights": flights}
-        tune.save(update_fields=("coached",))
+        _keep_flight(tune, step, sign)
         return _taken_back(tune)
     pending.route_step = {**pending.route_step, "sign": sign}
     pending.save(update_fields=("route_step",))
@@ -147,10 +151,27 @@ def answer(tune: Tune, sign: str, *, note: str = "") -> Slip | None:
 
 
 def _taken_back(tune: Tune) -> Slip | None:
-    """What a bad sign takes back, written at once."""
+    """What a bad sign takes back, written at once; where the gate is shut for it, the value stays at what it was before."""
     latest = _settings(tune.craft)
     after = _step(tune, latest)
-    return _written(tune, latest, after, is_flown=True) if after.kind == "back" else None
+    if after.kind != "back":
+        return None
+    try:
+        with transaction.atomic():
+            return _written(tune, latest, after)
+    except InputError:
+        _keep_flight(tune, after, "")
+        return None
+
+
+def _keep_flight(tune: Tune, step: Step, sign: str) -> None:
+    """Add a line to the ledger that changes no setting."""
+    flights = [
+        *tune.coached.get("flights", ()),
+        {"at": timezone.now().isoformat(), "kind": step.kind, "dial": step.dial, "sign": sign},
+    ]
+    tune.coached = {**tune.coached, "flights": flights}
+    tune.save(update_fields=("coached",))
 
 
 # --- one step
@@ -176,7 +197,9 @@ def _held(latest: Configuration, step: Step, names: Mapping[str, str]) -> str:
     return "; ".join((*ruling.forbidden, *ruling.limits)[:1])
 
 
-def _written(tune: Tune, latest: Configuration, step: Step, *, is_flown: bool) -> Slip:
+def _written(tune: Tune, latest: Configuration, step: Step) -> Slip:
+    """The slip of a step. One that lowers values is a step to safety: it waits for no repair, and is kept without a flight."""
+    is_safety = step.kind in ("down", "back")
     names = dials_of(latest)
     group = _GROUPS.get(step.dial, "start")
     axis = step.dial.split(".")[1] if "." in step.dial else "roll"
@@ -184,14 +207,15 @@ def _written(tune: Tune, latest: Configuration, step: Step, *, is_flown: bool) -
         title=step.headline[:120], why=step.why, expect=step.then[:300],
         risk="Any bad sign: land, touch the motors with care, answer here.",
         primary_metric=f"tracking_error.{axis}", direction="lower", card_key=step.card,
+        despite="A step to safety: values go down." if is_safety else "",
     )  # fmt: skip
     slip = services.make_slip(tune, group=group, text=text, values=_typed(latest, step, names))
-    entry: dict[str, Any] = {"kind": step.kind, "dial": step.dial, "sign": "" if is_flown else None}
+    entry: dict[str, Any] = {"kind": step.kind, "dial": step.dial, "sign": "" if is_safety else None}
     if step.dial:
         entry |= {"before": _values(latest, names)[step.dial], "after": (step.values or {})[step.dial]}
     slip.route_step = entry
     slip.save(update_fields=("route_step",))
-    if is_flown:  # a step to safety needs no flight before it is kept
+    if is_safety:
         services.decide(slip, Decision.Outcome.KEEP, note=step.why[:300])
     return slip
 
@@ -199,10 +223,6 @@ def _written(tune: Tune, latest: Configuration, step: Step, *, is_flown: bool) -
 def _typed(latest: Configuration, step: Step, names: Mapping[str, str]) -> dict[str, str]:
     present = {one.name: one.value for one in core_settings(latest)}
     return {names[dial]: like(present[names[dial]], value) for dial, value in (step.values or {}).items()}
-
-
-def _flown(step: Step, sign: str) -> dict[str, Any]:
-    return {"at": timezone.now().isoformat(), "kind": step.kind, "dial": step.dial, "sign": sign}
 
 
 def _pending(tune: Tune) -> Slip | None:

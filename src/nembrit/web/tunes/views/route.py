@@ -83,32 +83,46 @@ def _written(request: HttpRequest, tune: Tune, here: str) -> str:
 def starting_values(request: HttpRequest, craft_id: int) -> HttpResponse:
     """Values from a table, a similar craft or a file, as a diff and as one slip."""
     craft = get_object_or_404(Craft, pk=craft_id, kind=Craft.Kind.MULTIROTOR)
-    here = reverse("tunes:starting", args=[craft.pk])
     diff, problem = None, ""
-    if request.method == "POST" and "write" in request.POST:
-        return redirect(once(request, lambda: _start_written(request, craft, here)))
+    status = 200
     try:
+        if request.method == "POST" and "write" in request.POST:
+            return redirect(once(request, lambda: _start_written(request, craft)))
         if request.method == "POST":
             file = request.FILES.get("file")
             diff = starting.diff_of_file(craft, b"" if file is None else file.read())
         elif source := request.GET.get("source", ""):
             diff = starting.diff_of(craft, source)
     except CoreError as error:
-        problem = str(error)
-    context = {"craft": craft, "sources": starting.sources_of(craft), "diff": diff, "problem": problem}
-    return render(request, "tunes/starting.html", context, status=400 if problem and request.method == "POST" else 200)
+        problem, status = str(error), 400 if request.method == "POST" else 200
+        if "write" in request.POST:
+            diff = _typed_again(request, craft)
+    context = {
+        "craft": craft, "sources": starting.sources_of(craft), "diff": diff, "problem": problem,
+        "chosen": request.POST.getlist("use") or [row.name for row in (diff.rows if diff else ())],
+        "reasons": request.POST,
+    }  # fmt: skip
+    return render(request, "tunes/starting.html", context, status=status)
 
 
-def _start_written(request: HttpRequest, craft: Craft, here: str) -> str:
-    chosen = request.POST.getlist("use")
-    values = {name: request.POST.get(f"value-{name}", "") for name in chosen}
-    try:
-        slip = starting.write(services.tune_of(craft), values, request.POST.get("source", "")[:60] or "elsewhere")
-    except CoreError as error:
-        messages.error(request, f"Nothing was changed: {error}.")
-        return here
+def _start_written(request: HttpRequest, craft: Craft) -> str:
+    values = {name: request.POST.get(f"value-{name}", "") for name in request.POST.getlist("use")}
+    slip = starting.write(services.tune_of(craft), values, _label(request), request.POST.dict())
     messages.success(request, f"Slip {slip.number} is written. Set the values on the craft, then fly the first hover.")
     return slip.get_absolute_url()
+
+
+def _typed_again(request: HttpRequest, craft: Craft) -> starting.Diff | None:
+    """A refused form keeps what was typed."""
+    typed = {name.removeprefix("value-"): value for name, value in request.POST.dict().items() if name.startswith("value-")}
+    try:
+        return starting.diff_typed(craft, _label(request), typed)
+    except CoreError:
+        return None
+
+
+def _label(request: HttpRequest) -> str:
+    return request.POST.get("source", "")[:60] or "elsewhere"
 
 
 @require_safe
@@ -153,7 +167,7 @@ def _run_changed(request: HttpRequest, tune: Tune, form: RunForm, here: str) -> 
             automatic.remove_run(tune, (row_number(request.POST["remove"]) or 0) - 1)
             messages.success(request, "The run is removed.")
         else:
-            slip = automatic.write(tune)
+            slip = automatic.write(tune, request.POST.dict())
             messages.success(request, f"Slip {slip.number} is written. Hover close and low first.")
             return slip.get_absolute_url()
     except CoreError as error:

@@ -3,12 +3,13 @@
 import math
 from datetime import datetime, timedelta
 
+from nembrit.core.wing.checks.criteria import CHECKS, defaults_of
 from nembrit.demo import helper
 from nembrit.demo.hills import profile_csv
 from nembrit.demo.steps import FIRST_DAY, Tell, configured, dated, fly
 from nembrit.demo.texts import PLANE_NAME_MAP, THISTLE_NEUTRAL_US, THISTLE_OBSTACLES, THISTLE_SETTINGS, THISTLE_SURFACES
 from nembrit.web.ground import services as ground
-from nembrit.web.ground.models import ReturnRule
+from nembrit.web.ground.models import CheckLimits, CheckNote, ReturnRule
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import BuildEntry, Configuration, Craft
 from nembrit.web.tunes import services as tunes
@@ -147,3 +148,9 @@ def _around(craft: Craft, day: datetime) -> None:
     ground.take_in_profile("North over Harrow Ridge", "sea level", content, start=None, end=None)
     rule = ground.write_rule(craft, {**ground.careful(), "lowest_m": 50.0, "ends_within_m": 70.0})
     ReturnRule.objects.filter(pk=rule.pk).update(written_at=day)
+    check = CHECKS[0]
+    limits = CheckLimits.objects.create(craft=craft, check_key=check.key, limits=defaults_of(check), written_at=day)
+    readings = {"distance_m": 42.0, "servo_jumps": 0.0}
+    CheckNote.objects.create(
+        craft=craft, check_key=check.key, readings=readings, note="Motor running, held by hand.", done_at=limits.written_at
+    )

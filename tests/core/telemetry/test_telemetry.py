@@ -333,7 +333,7 @@ class TestChosen:
         one = chosen("a [V]", key, scale)
         assert (one.key, one.factor) == (key, pytest.approx(factor))
         role = document_of([one])["columns"]["a"]["role"]
-        assert role == (key if key and key not in ("link_quality", "used_mah", "time") else None)
+        assert role == (key if key and key not in ("used_mah", "time") else None)
 
 
 class TestLink:

@@ -18,10 +18,12 @@ from django.test import Client
 from nembrit.core.errors import InputError
 from nembrit.core.formats.bundle import as_json, open_bundle, write_bundle
 from nembrit.core.telemetry.alarms import KINDS as ALARMS
+from nembrit.core.wing.checks.criteria import CHECKS
 from nembrit.web.archive import exports
 from nembrit.web.archive.reading import read_archive
 from nembrit.web.archive.shape import KINDS, fields_of
 from nembrit.web.archive.writing import write_archive
+from nembrit.web.bench import checks
 from nembrit.web.bench.models import StoredDecision, StoredResult
 from nembrit.web.common.database import snapshot
 from nembrit.web.common.models import Job
@@ -58,6 +60,8 @@ def full(craft: Craft, attach, slip_text) -> Craft:
     ground.add_obstacle(name="the oak", kind="Point", places=[(-1.5, 51.5)], height_m=22.0)
     ground.take_in_profile("hill.csv", "sea level", b"0,10\n100,12\n200,30\n", start=None, end=None)
     ground.write_rule(craft, ground.careful())
+    checks.set_limits(craft, CHECKS[0], {"distance_m": 40.0})
+    checks.add_note(craft, CHECKS[0], {"distance_m": 45.0, "servo_jumps": 0.0}, note="wet grass")
     Source.objects.create(craft=craft, kind="udp", port=14_601)
     Alarm.objects.create(craft=craft, key=next(iter(ALARMS)), limit=3.5, delay_s=2.0, hysteresis=0.1)
     LinkRead.objects.create(craft=craft, settings={"d": "30"}, is_saved=True, configuration=craft.configurations.get())

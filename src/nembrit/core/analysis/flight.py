@@ -23,7 +23,7 @@ ROLES = (
     "gyro_raw.", "gyro.", "setpoint.", "stick.", "throttle", "term_", "command.", "motor.", "motor_rpm.", "accel.",
     "battery_voltage", "battery_current", "gyro_temperature", "b/gyro_raw.",
     "attitude", "course", "heading", "latitude", "longitude", "ground_speed", "airspeed", "altitude", "cross_track",
-    "home_distance", "servo.", "gain.", "mode",
+    "home_distance", "servo.", "gain.", "mode", "link_quality",
 )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from nembrit.core.analysis.response import RESPONSE, Response
 from nembrit.core.analysis.sensors import SENSORS, Sensors
 from nembrit.core.analysis.shaping import SHAPING, Shaping
 from nembrit.core.analysis.wing import PATH, WING, FlightPath, Wing
+from nembrit.core.analysis.wingchecks import CHECKS, Checks
 from nembrit.core.progress import Progress, no_progress
 
 Result = TypeVar("Result")
@@ -34,7 +35,7 @@ MULTIROTOR: tuple[Analysis, ...] = (
     CONDITIONS,
     LIKENESS,
 )
-FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING, PATH)
+FIXED_WING: tuple[Analysis, ...] = (*MULTIROTOR, WING, PATH, CHECKS)
 ANALYSES = {analysis.key: analysis for analysis in dict.fromkeys((*MULTIROTOR, *FIXED_WING))}
 
 
@@ -55,6 +56,7 @@ class FlightResults:
     likeness: Likeness | None = None
     wing: Wing | None = None
     path: FlightPath | None = None
+    checks: Checks | None = None
 
 
 def there(result: Result | None) -> Result:

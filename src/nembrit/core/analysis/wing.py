@@ -13,6 +13,7 @@ from nembrit.core.analysis.flight import Flight
 from nembrit.core.errors import CoreError, NotEnoughData
 from nembrit.core.records.log import Recording
 from nembrit.core.types import FloatArray
+from nembrit.core.wing.checks.failsafe import was_lost_at
 from nembrit.core.wing.creep import Creep, creep_of, hands_off_parts
 from nembrit.core.wing.gainflight import GainFlight, gain_flight
 from nembrit.core.wing.lurch import MANUAL_WORDS, Lurch, lurches_of
@@ -99,7 +100,7 @@ def _wing_of(flight: Flight) -> Wing:
         rate_response={axis: found for axis, found in rates.items() if found is not None},
         lurches=asked("lurch", lambda: lurches_of(recording)) or (),
         navigation=asked("navigation", lambda: navigation_of(track, wind)),
-        returns=asked("return", lambda: returns_of(track_of(recording, at_hz=RETURN_HZ), wind)) or (),
+        returns=asked("return", lambda: _returns(recording, wind)) or (),
         home_deg=track.home_deg, home_is_known=track.home_is_known, reasons=reasons | _doubts(doubted),
     )  # fmt: skip
 
@@ -130,6 +131,12 @@ def _rates(recording: Recording, axis: str, deflection: FloatArray | None) -> Ra
         airspeed_m_s=recording.channels.get("airspeed"),
         instruments=[recording.channels[role] for role in (f"attitude_wanted.{axis}", f"stick.{axis}") if recording.has(role)],
     )  # fmt: skip
+
+
+def _returns(recording: Recording, wind: Wind | None) -> tuple[Return, ...]:
+    """Returns that the pilot asked for: one that a lost link began is judged by the check of the failsafe."""
+    found = returns_of(track_of(recording, at_hz=RETURN_HZ), wind)
+    return tuple(one for one in found if not was_lost_at(recording, one.start_s))
 
 
 def _wind(track: Track) -> Wind:
@@ -187,4 +194,4 @@ class FlightPath:
 PATH = Analysis(
     key="path", version=1, result=FlightPath, run=lambda flight: FlightPath(path=_path_of(flight)), in_words="the path flown"
 )
-WING = Analysis(key="wing", version=7, result=Wing, run=wing_of, in_words="trims, wind and weaving")
+WING = Analysis(key="wing", version=8, result=Wing, run=wing_of, in_words="trims, wind and weaving")

@@ -270,6 +270,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
         return name.told("motor_rpm", 0.9 if number else 0.4, index=number)
     if number and name.has("motor") and name.has("speed"):
         return name.told("motor_rpm", 0.75, index=number)
+    if set(tokens) & _LINK and (set(tokens) & _QUALITY or quantities == {"share"}) and not quantities - {"share"}:
+        return name.told("link_quality", 0.8)
     if len(tokens) == 1 and tokens[0] in _LONE_UNITS:
         return name.told(_LONE_UNITS[tokens[0]], 0.7)
     if name.has("battery") and {"i", "a"} & set(tokens) and not name.has("voltage"):  # I and U, as in physics
@@ -296,6 +298,8 @@ def _guess(tokens: tuple[str, ...], unit: str, axis: str | None, number: int | N
 _LONE_UNITS = {
     **dict.fromkeys(("mv", "cv", "volts"), "battery_voltage"), **dict.fromkeys(("ma", "ca", "amps"), "battery_current"),
 }  # fmt: skip
+_LINK = frozenset("link lq rx radio signal receiver".split())
+_QUALITY = frozenset("quality qual lq strength q".split())
 _SURFACES = frozenset(
     "ail aile aileron ailerons elev elevator rud rudder vt vtail ev elevon flap flaperon srv servo servos".split()
 )

@@ -158,6 +158,7 @@ def speed_scale(values: FloatArray) -> Scale:
 RANGES: tuple[tuple[tuple[str, ...], Callable[[FloatArray], Scale]], ...] = (
     (("throttle",), share_scale),
     (("motor",), share_scale),
+    (("link_quality",), share_scale),
     (("stick",), stick_scale),
     (("setpoint",), rate_scale),
     (("gyro_raw", "gyro"), rate_scale),

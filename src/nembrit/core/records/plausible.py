@@ -18,6 +18,7 @@ _LIMITS: dict[str, tuple[float, float]] = {
     "battery_current": (-200, 800), "altitude": (-600, 9500), "altitude_wanted": (-600, 9500), "ground_speed": (-1, 150),
     "airspeed": (-10, 150), "home_distance": (-1, 100_000), "cross_track": (-100_000, 100_000), "heading": (-400, 800),
     "course": (-400, 800), "course_wanted": (-400, 800), "baro_temperature": (-70, 150), "gyro_temperature": (-70, 150),
+    "link_quality": (-0.05, 1.1),
 }  # fmt: skip
 _WILD_RATIO = 0.005  # of the samples may lie beyond, at either end
 _MOST_SAMPLES = 20_000

@@ -33,7 +33,7 @@ QUANTITIES: dict[str, dict[str, float]] = {
 _AXIS = r"(?:roll|pitch|yaw)"
 _ROLE_PATTERNS: tuple[tuple[str, str], ...] = (
     (rf"(?:gyro_raw|gyro|setpoint)\.{_AXIS}", "rate"),
-    (rf"(?:stick|term_[pidf]|command)\.{_AXIS}|throttle|motor\.[1-9]\d?", "share"),
+    (rf"(?:stick|term_[pidf]|command)\.{_AXIS}|throttle|motor\.[1-9]\d?|link_quality", "share"),
     (r"motor_rpm\.[1-9]\d?", "speed"),
     (r"servo\.[1-9]\d?", "pulse"),
     (r"accel\.[xyz]", "acceleration"),
@@ -69,6 +69,7 @@ ROLE_CHOICES: list[tuple[str, list[str]]] = [
     ("position", ["latitude", "longitude", "altitude", "ground_speed", "course", "airspeed"]),
     ("navigation", ["course_wanted", "cross_track", "altitude_wanted", "home_distance"]),
     ("temperature", ["gyro_temperature", "baro_temperature"]),
+    ("radio", ["link_quality"]),
     ("text", ["mode", "event"]),
     ("second board", [*_each("b/gyro", "b/gyro_raw"), *_each("b/accel", parts=("x", "y", "z"))]),
 ]

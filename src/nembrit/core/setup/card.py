@@ -34,6 +34,9 @@ WING_KINDS = (
     "full_hold",
     "return_home",
     "slow_flight",
+    "stall",
+    "failsafe",
+    "on_ground",
     "landing",
 )
 

@@ -165,6 +165,7 @@ CARDS: tuple[Card, ...] = (
 )
 
 
+_ON_GROUND = ("propeller off; a helper holds the plane where the motor must run",)
 WING_CARDS: tuple[Card, ...] = (
     composed("fixed_wing", ["hands_off", "to_manual"], key="wing_trim", name="Trim flight",
              purpose="Does it fly straight hands off, and which trim does the controller hold?"),
@@ -176,6 +177,20 @@ WING_CARDS: tuple[Card, ...] = (
              purpose="Trains the automatic gains, and shows whether they have settled."),
     composed("fixed_wing", ["return_home"], key="wing_return", name="Return home",
              purpose="Does it clear the obstacles, come home and stop where it should?"),
+    composed("fixed_wing", ["stall"], key="wing_stall", name="Slow flight and stall", purpose="How slowly is it safe to fly?"),
+    composed("fixed_wing", ["failsafe"], key="wing_failsafe", name="Failsafe", purpose="What happens when the link is lost?"),
+    composed("fixed_wing", ["long_box"], key="wing_airspeed", name="Airspeed by opposite legs",
+             purpose="Does the airspeed sensor tell the truth?"),
+    Card(key="wing_range", name="Range check", purpose="Does the radio reach far enough?", stop_criteria=_ON_GROUND,
+         manoeuvres=(Manoeuvre(kind="on_ground", seconds=120.0, title="Walk away", size_ratio=0.0,
+                               how="Reduced power. Walk away and move every control all the time.",
+                               watch="a surface that hesitates or jumps", tells="whether the radio reaches far enough",
+                               space="a free line of sight"),)),
+    Card(key="wing_level", name="Level of the board", purpose="Does it know where level is?", stop_criteria=_ON_GROUND,
+         manoeuvres=(Manoeuvre(kind="on_ground", seconds=15.0, title="Level on the table", size_ratio=0.0,
+                               how="Level by a spirit level, hands off, ten seconds.", tells="roll and pitch of the board"),
+                     Manoeuvre(kind="on_ground", seconds=15.0, title="Turned round by 180°", size_ratio=0.0,
+                               how="Same spot, nose the other way, ten seconds.", tells="the slope of the table"))),
 )  # fmt: skip
 
 

@@ -66,6 +66,8 @@ def document_of(columns: Sequence[LiveColumn]) -> dict[str, Any]:
     """The same meanings for the log that a recording becomes (`nembrit.meanings/1`)."""
     found: dict[str, Any] = {}
     for one in columns:
+        if one.key == "link_quality" and one.factor == 1.0:  # its range is known only from the whole recording
+            continue
         role = one.key if quantity_of(one.key) is not None else None
         scales = {"scale": one.factor, "offset": one.offset} if role and quantity_of(role) != "text" else {}
         found[split_header(one.name)[0]] = {"role": role, **scales}

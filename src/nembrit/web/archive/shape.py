@@ -6,7 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from nembrit.web.flights.models import FieldTap, Flight, Outing, OwnCard
-from nembrit.web.ground.models import Obstacle, Profile, ReturnRule
+from nembrit.web.ground.models import CheckLimits, CheckNote, Obstacle, Profile, ReturnRule
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
 from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload
 from nembrit.web.packs.models import Pack, PackNote
@@ -46,6 +46,8 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Setting, craft="configuration__craft"),
     Kind(model=Session, craft="craft"),
     Kind(model=ReturnRule, craft="craft", is_later=True),
+    Kind(model=CheckLimits, craft="craft", is_later=True),
+    Kind(model=CheckNote, craft="craft", is_later=True),
     Kind(model=Source, craft="craft", is_later=True),
     Kind(model=Alarm, craft="craft", is_later=True),
     Kind(model=LinkRead, craft="craft", is_later=True),

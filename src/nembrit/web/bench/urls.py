@@ -1,5 +1,6 @@
 from django.urls import path
 
+from nembrit.web.bench.views import checks as check_views
 from nembrit.web.bench.views import choosing, flight, motors, noise, response, sensors, wing
 from nembrit.web.bench.views import path as path_views
 
@@ -21,6 +22,8 @@ urlpatterns = [
     path("<flight:flight_id>/path/map.json", path_views.map_json, name="path_map"),
     path("<flight:flight_id>/path/<str:kind>.json", path_views.trace_json, name="trace"),
     path("<flight:flight_id>/return/", path_views.return_page, name="return"),
+    path("craft/<int:craft_id>/checks/", check_views.checks_page, name="checks"),
+    path("craft/<int:craft_id>/checks/<str:key>/", check_views.check_page, name="check"),
     path("craft/<int:craft_id>/returns/", path_views.returns_page, name="returns"),
     path("<flight:flight_id>/sensors/", sensors.sensors_page, name="sensors"),
     path("<flight:flight_id>/sensors/allan.json", sensors.allan, name="allan"),

@@ -56,6 +56,31 @@ class ReturnRule(models.Model):
         return {name: getattr(self, name) for name in RULE_FIELDS}
 
 
+class CheckLimits(models.Model):
+    """What a safety check of a plane must show; never changed, written anew, like the limits of a return."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="check_limits")
+    check_key = models.CharField(max_length=20)
+    limits = models.JSONField()
+    written_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ("-written_at", "-id")
+
+
+class CheckNote(models.Model):
+    """Readings of a safety check that was done without a log."""
+
+    craft = models.ForeignKey(Craft, on_delete=models.CASCADE, related_name="check_notes")
+    check_key = models.CharField(max_length=20)
+    readings = models.JSONField()
+    note = models.CharField(max_length=300, blank=True)
+    done_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ("-done_at", "-id")
+
+
 class Profile(models.Model):
     """Ground heights along a line from the pilot's place."""
 

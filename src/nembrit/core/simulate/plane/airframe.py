@@ -50,6 +50,8 @@ class Airframe(NamedTuple):
     thrust_n: float = 17.6  # at rest and full throttle
     thrust_speed_m_s: float = 40.0  # where full throttle pulls no more
     torque_m: float = 0.03  # reaction about the long axis, N m per N of thrust
+    stall_nose: float = -0.5  # pitching moment of a stalled wing: the nose falls
+    stall_roll: float = 0.02  # and one wing before the other
     thrust_aside_m: float = 0.0  # thrust line beside the middle, right positive: turns the nose left
 
 
@@ -94,6 +96,7 @@ class PlaneFaults:
     tight: float = 1.0  # navigation gain over the one that is set
     thrust_aside_m: float = 0.0
     pitot_offset_m_s: float = 0.0
+    pitot_ratio: float = 1.0  # of what it tells over the true airspeed
     turns_early_m: float = 0.0  # return home turns this far below its height
     climbs_over_m: float = 0.0  # return home climbs this far past its height before it comes back to it
     servo_slop_us: float = 0.0  # play of the linkages: the surface follows only beyond half of it

@@ -107,7 +107,7 @@ class Controller:
             asked.bank, aim_m = self._bank(wish, seen, asked), self._height(wish, seen, asked)
             asked.height_m = self.numbers.return_height_m if self.phase not in ("", "land") else aim_m
             asked.roll_rate = _within(3.0 * (asked.bank - seen.bank), _MOST_ROLL)
-            asked.pitch_rate = self._levelled(asked, seen, asked.bank, aim_m, dt)
+            asked.pitch_rate = self._levelled(asked, seen, asked.bank, aim_m, dt, wish.nose)
         self._surfaces(asked, wish, seen, dt)
         if wish.finds_gains:
             self._find_gains(asked, wish, seen, dt)
@@ -118,13 +118,15 @@ class Controller:
             return _within(3.0 * -bank, _MOST_ROLL)
         return 0.0 if stick * bank > 0 and abs(bank) > _HELD_BANK else _MOST_ROLL * stick
 
-    def _levelled(self, asked: Asked, seen: Seen, bank: float, height_m: float, dt: float) -> float:
+    def _levelled(self, asked: Asked, seen: Seen, bank: float, height_m: float, dt: float, nose: float | None = None) -> float:
         """Rate of pitch that holds a height, the turn's own part with it."""
         climb = _within(_CLIMB * (height_m - seen.height_m), _MOST_CLIMB_M_S)
         lacking = climb - seen.climb_m_s
         self.held_climb = _within(self.held_climb + 0.02 * lacking * dt, 0.25)
         slow = max(0.0, _SLOW * self.cruise_m_s - seen.airspeed_m_s)
         asked.pitch = _within(0.06 * lacking + self.held_climb, 0.35) - 0.06 * slow
+        if nose is not None:
+            asked.pitch, slow = nose, 0.0
         if asked.throttle > _GLIDE:
             asked.throttle = min(1.0, asked.throttle + 0.2 * slow)
         turning = G_M_S2 / max(seen.airspeed_m_s, 5.0) * math.tan(bank) * math.sin(bank)

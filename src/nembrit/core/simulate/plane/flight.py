@@ -27,7 +27,7 @@ _ROLL_GUST = 0.07  # rad/s per m/s of gusts
 DECIMALS = {
     "gyro": 2, "setpoint": 1, "stick": 3, "attitude": 2, "attitude_wanted": 2, "heading": 1, "course": 1, "course_wanted": 1,
     "cross_track": 1, "altitude": 1, "altitude_wanted": 1, "ground_speed": 2, "airspeed": 2, "home_distance": 1, "throttle": 3,
-    "servo": 0, "battery_voltage": 2, "battery_current": 1, "latitude": 7, "longitude": 7, "gain": 4,
+    "servo": 0, "battery_voltage": 2, "battery_current": 1, "latitude": 7, "longitude": 7, "gain": 4, "link_quality": 2,
 }  # fmt: skip
 
 
@@ -104,7 +104,7 @@ def fly_plane(
     kept = {
         role: np.round(values, DECIMALS[role.split(".")[0]])
         for role, values in zip(rows[0], table, strict=True)
-        if not (role.startswith("gain.") and np.isnan(values).all())
+        if not (role.startswith(("gain.", "link_")) and np.isnan(values).all())
     }
     return PlaneFlight(t_s=np.arange(len(rows)) / world.log_hz, channels=kept, modes=tuple(modes), log_hz=world.log_hz)
 
@@ -180,6 +180,7 @@ def _row(
     for number, pulse in _pulses(surfaces, {axis: _TRAVEL_US * share for axis, share in moved.items()}).items():
         row[f"servo.{number}"] = pulse
     # told only while they are looked for
+    row["link_quality"] = math.nan if wish.link is None else wish.link
     return row | {f"gain.{axis}.f": value if wish.finds_gains else math.nan for axis, value in found.items()}
 
 

@@ -55,8 +55,10 @@ def advance(x, aileron, elevator, rudder, throttle, air_north, air_east, air_up,
     fy = push * side + a.mass_kg * G_M_S2 * sf * ct
     fz = push * (-drag * sa - lift * ca) + a.mass_kg * G_M_S2 * cf * ct
     authority = 1 - 0.7 * over
+    stalled = over * over * over * over
     roll = a.roll_slip * beta + a.roll_damping * p * span + a.roll_yaw * r * span + a.roll_aileron * aileron * authority
-    pitch = a.pitch_0 + a.pitch_slope * alpha + a.pitch_damping * q * chord + a.pitch_elevator * elevator
+    roll += a.stall_roll * stalled
+    pitch = a.pitch_0 + a.pitch_slope * alpha + a.pitch_damping * q * chord + a.pitch_elevator * elevator + a.stall_nose * stalled
     yaw = a.yaw_slip * beta + a.yaw_damping * r * span + a.yaw_roll * p * span + a.yaw_rudder * rudder + a.yaw_aileron * aileron
     mx = push * a.span_m * roll - a.torque_m * thrust
     my = push * a.chord_m * pitch

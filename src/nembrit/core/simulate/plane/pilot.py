@@ -16,6 +16,8 @@ _STRAIGHT_S, _CLIMBING_BANK = 4.0, math.radians(30.0)  # climbs out, then back o
 _PAUSE_S = 0.8
 _ASIDE_M = 35.0  # of the middle of a circle from where it begins
 _LINES_APART_M = 55.0
+_STALL_S, _STALLS_AT_S = 30.0, 16.0
+_LINK_S, _BELIEVES_S, _TAKES_OVER_S = (12.0, 22.0), 1.0, 1.2
 _OUT_S = 8.0  # away from home before the switch
 
 
@@ -33,6 +35,8 @@ class Wish:
     height_m: float = _HEIGHT_M
     by_hand: bool = False  # the pilot flies with what is seen; before that the sticks are let go
     finds_gains: bool = False
+    link: float | None = None  # quality of the radio link, where it is logged
+    nose: float | None = None  # pitch that the pilot holds with the elevator, whatever the speed
 
 
 class Pilot:
@@ -40,6 +44,8 @@ class Pilot:
 
     def __init__(self, card: Card, *, seed: int, hold_s: tuple[float, float]) -> None:
         for step in card.manoeuvres:
+            if step.kind == "on_ground":
+                raise InputError(f"“{step.name}” is done on the ground: there is nothing to fly")
             if step.kind not in WING_KINDS:
                 raise InputError(f"“{step.name}” is not a manoeuvre of a plane")
         self._steps, self._now, self._began_s = card.manoeuvres, -1, 0.0
@@ -70,6 +76,10 @@ class Pilot:
             return Wish(mode="hold", throttle=_SLOW if share < 0.5 else _FAST)
         if step.kind == "slow_flight":
             return Wish(mode="hold", throttle=0.38)
+        if step.kind == "stall":
+            return self._stalled(t_s % _STALL_S)
+        if step.kind == "failsafe":
+            return self._link_lost(t_s)
         if step.kind == "circles":
             return Wish(mode="circle", line=(self._start[0], self._start[1] + _ASIDE_M))
         if step.kind == "to_manual":
@@ -81,6 +91,24 @@ class Pilot:
         if step.kind == "return_home":
             return Wish(mode="track", course_deg=0.0, line=self._start) if t_s < _OUT_S else Wish(mode="return")
         return Wish(mode="hold")
+
+    def _stalled(self, t_s: float) -> Wish:
+        """Nose up and throttle closing until it falls, then stick forward and power."""
+        if t_s < _STALLS_AT_S:
+            share = t_s / _STALLS_AT_S
+            return Wish(
+                mode="level", throttle=0.4 * (1 - share), nose=math.radians(2.0 + 26.0 * share), stick_pitch=0.2 + 0.6 * share
+            )
+        if t_s < _STALLS_AT_S + 2.5:
+            return Wish(mode="level", throttle=0.8, nose=math.radians(-12.0), stick_pitch=-0.5)
+        return Wish(mode="hold", height_m=1.5 * _HEIGHT_M, throttle=0.75)
+
+    def _link_lost(self, t_s: float) -> Wish:
+        """The transmitter is off for ten seconds; the receiver waits for a second before it believes it."""
+        begins, ends = _LINK_S
+        link = 0.0 if begins <= t_s < ends else 0.98
+        is_away = begins + _BELIEVES_S <= t_s < ends + _TAKES_OVER_S
+        return Wish(mode="return" if is_away else "hold", link=link)
 
     def _legs(self, step: Manoeuvre, t_s: float) -> Wish:
         """Four legs: a box turns by 90° each by hand, legs go there and back along two lines by themselves."""

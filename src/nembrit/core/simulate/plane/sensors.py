@@ -59,7 +59,7 @@ class Sensors:
             bank=x[6] + self.tilt + math.radians(self.faults.tilt_deg), pitch=x[7],
             rates=(x[3] + 0.01 * noise[6], x[4] + 0.009 * noise[7], x[5] + 0.007 * noise[8]),
             course=self.fix[1], heading=x[8], speed_m_s=self.fix[0],
-            airspeed_m_s=self.airspeed + self.faults.pitot_offset_m_s + 0.15 * noise[9],
+            airspeed_m_s=self.airspeed * self.faults.pitot_ratio + self.faults.pitot_offset_m_s + 0.15 * noise[9],
             height_m=self.height + 0.8 * self.drift[2] + 0.1 * noise[10]
             + self.faults.baro_drift_m * self.step * dt / _BARO_DRIFT_S, climb_m_s=ground[2],
             north_m=self.fix[2], east_m=self.fix[3],

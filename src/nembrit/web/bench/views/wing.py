@@ -21,7 +21,7 @@ def wing_page(request: HttpRequest, flight_id: int) -> HttpResponse:
     flight = get_object_or_404(Flight.objects.select_related("craft", "configuration"), pk=flight_id)
     if flight.craft.kind != "fixed_wing":
         raise Http404
-    evidence = evidence_of(flight, "wing")
+    evidence = evidence_of(flight, "wing", "checks")
     context: dict[str, Any] = {"craft": flight.craft, "flight": flight, "segment": evidence.segment, "evidence": evidence}
     if evidence.results is not None and evidence.results.wing is not None:
         wing = evidence.results.wing
@@ -30,6 +30,7 @@ def wing_page(request: HttpRequest, flight_id: int) -> HttpResponse:
         context |= wing_of(wing) | {
             "step": next_trim(flight.craft), "is_present": is_present(flight),
             "gains": gain_rows(wing, earlier, saved_forward(flight.craft)) if wing.gain_flight else [],
+            "checked": evidence.results.checks.found if evidence.results.checks else (),
             "surfaces": [{"servo": one.servo, "role": one.role} for one in surfaces_of(flight.craft)],
         }  # fmt: skip
     return render(request, "bench/wing.html", context)

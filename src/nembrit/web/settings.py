@@ -136,6 +136,7 @@ X_FRAME_OPTIONS = "DENY"
 # everything comes from here, and no script stands in a page
 CONTENT_SECURITY_POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data: blob:; "
+    "media-src 'self' blob:; "
     "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 SILENCED_SYSTEM_CHECKS = [

@@ -32,6 +32,7 @@ from nembrit.web.flights.models import FieldTap, Outing
 from nembrit.web.flights.services import create_flight
 from nembrit.web.ground import services as ground
 from nembrit.web.hangar.models import Craft
+from nembrit.web.logs import video
 from nembrit.web.logs.models import Chunk, Log, Pyramid, Segment, Upload
 from nembrit.web.logs.storage import load_recording
 from nembrit.web.packs.models import Pack
@@ -60,6 +61,9 @@ def full(craft: Craft, attach, slip_text) -> Craft:
     ground.add_obstacle(name="the oak", kind="Point", places=[(-1.5, 51.5)], height_m=22.0)
     ground.take_in_profile("hill.csv", "sea level", b"0,10\n100,12\n200,30\n", start=None, end=None)
     ground.write_rule(craft, ground.careful())
+    flight = craft.flights.first()
+    video.add_mark(flight, {"at": 2.5, "text": "a wobble"})
+    video.save_sync(flight, {"name": "field.webm", "size": 5, "modified": 7, "pairs": [[0.0, 1.0]]})
     checks.set_limits(craft, CHECKS[0], {"distance_m": 40.0})
     checks.add_note(craft, CHECKS[0], {"distance_m": 45.0, "servo_jumps": 0.0}, note="wet grass")
     Source.objects.create(craft=craft, kind="udp", port=14_601)

@@ -8,7 +8,7 @@ from django.db.models import Q
 from nembrit.web.flights.models import FieldTap, Flight, Outing, OwnCard
 from nembrit.web.ground.models import CheckLimits, CheckNote, Obstacle, Profile, ReturnRule
 from nembrit.web.hangar.models import Actuator, BuildEntry, Configuration, Craft, NameMapEntry, Setting
-from nembrit.web.logs.models import Channel, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload
+from nembrit.web.logs.models import Channel, FlightMark, ImportProfile, Log, Manoeuvre, Segment, Stream, Upload, VideoSync
 from nembrit.web.packs.models import Pack, PackNote
 from nembrit.web.planning.models import Session
 from nembrit.web.telemetry.models import Alarm, LinkRead, Source
@@ -60,6 +60,8 @@ KINDS: tuple[Kind, ...] = (
     Kind(model=Channel, craft="stream__log__craft"),
     Kind(model=Segment, craft="log__craft"),
     Kind(model=Manoeuvre, craft="log__craft"),
+    Kind(model=FlightMark, craft="flight__craft", is_later=True),
+    Kind(model=VideoSync, craft="flight__craft", is_later=True),
     Kind(model=Tune, craft="craft"),
     Kind(model=Slip, craft="tune__craft"),
     Kind(model=WaitingSlip, craft="tune__craft"),

@@ -171,3 +171,32 @@ class Manoeuvre(models.Model):
 
     class Meta:
         ordering = ("start_s", "id")
+
+
+class FlightMark(models.Model):
+    """A moment of a flight that the tuner marked, in the time of its traces."""
+
+    flight = models.ForeignKey(Flight, on_delete=models.CASCADE, related_name="marks")
+    at_s = models.FloatField()
+    text = models.CharField(max_length=120)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("at_s", "id")
+
+
+class VideoSync(models.Model):
+    """How a video file, known by name, size and date, lines up with a flight. The file stays in the browser."""
+
+    flight = models.ForeignKey(Flight, on_delete=models.CASCADE, related_name="video_syncs")
+    file_name = models.CharField(max_length=255)
+    size_bytes = models.BigIntegerField()
+    modified_ms = models.BigIntegerField()
+    pairs = models.JSONField()  # moments picked, as [video, log]: log = offset + rate × video
+    made_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("id",)
+        constraints = [
+            models.UniqueConstraint(fields=("flight", "file_name", "size_bytes", "modified_ms"), name="one_sync_a_video")
+        ]

@@ -7,6 +7,7 @@ from nembrit.web.flights.models import Flight
 from nembrit.web.logs.models import Channel, Segment
 from nembrit.web.logs.storage import load_samples, load_values, main_stream
 from nembrit.web.logs.traces import Clock, clocks_of
+from nembrit.web.logs.video import marks_of, syncs_of
 
 AXES = ("roll", "pitch", "yaw")
 _MOST_MARKERS = 200
@@ -53,6 +54,8 @@ def page_of(flight: Flight, main: Segment) -> dict[str, Any]:
             if note["code"] == "gap" and note.get("start_s") is not None
         ],
         "markers": _markers(segments, clocks_of(flight)),
+        "marks": marks_of(flight),
+        "videos": [one for one in syncs_of(flight) if one],
         "has_track": "latitude" in by_role and "longitude" in by_role,
     }
 

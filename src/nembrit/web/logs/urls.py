@@ -1,7 +1,7 @@
 from django.urls import path
 from django.views.generic import RedirectView
 
-from nembrit.web.logs.views import log, traces
+from nembrit.web.logs.views import log, traces, video
 
 app_name = "logs"
 urlpatterns = [
@@ -15,6 +15,8 @@ urlpatterns = [
     path("segments/<int:segment_id>/alignment/", log.log_alignment, name="alignment"),
     path("<flight:flight_id>/traces/", traces.trace_page, name="trace_page"),
     path("<flight:flight_id>/trace/", traces.trace_data, name="trace_data"),
+    path("<flight:flight_id>/video/", video.sync, name="video_sync"),
+    path("<flight:flight_id>/mark/", video.mark, name="mark"),
     path("<flight:flight_id>/spectrum/", traces.spectrum, name="spectrum"),
     path("<flight:flight_id>/measures/", traces.measures, name="measures"),
     path("<flight:flight_id>/track/", traces.track, name="track"),

@@ -99,6 +99,13 @@ export class Chart {
     else this.show(Math.max(from, this.full[0]), Math.min(to, this.full[1]));
   }
 
+  // stands the cursor at a value of x; outside the view it goes away
+  point(x) {
+    const { min, max } = this.u?.scales.x ?? {};
+    if (min == null) return;
+    this.u.setCursor(x < min || x > max ? { left: -10, top: -10 } : { left: this.u.valToPos(x, "x"), top: 20 });
+  }
+
   show(from, to) {
     this.view = [from, to];
     this.u.setScale("x", { min: from, max: to });

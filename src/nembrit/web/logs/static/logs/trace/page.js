@@ -5,6 +5,7 @@ import { Panes } from "./panes.js";
 import { SpectrumSide, showMeasures } from "./side.js";
 import { followFingers } from "./touch.js";
 import { TrackView } from "./track.js";
+import { VideoSide } from "./video.js";
 
 const view = document.getElementById("traces");
 const page = JSON.parse(document.getElementById("trace-page").textContent);
@@ -18,12 +19,23 @@ let state = null, request = 0;
 const panes = new Panes(byId("panes"), channels, all, {
   range: (from, to) => go({ from, to }),
   place: (x, event) => go(event.shiftKey ? { b: x } : { a: x }),
-  cursor: (x) => { cursor = x; track?.cursor(x); },
+  cursor: (x) => { cursor = x; track?.cursor(x); video.cursor(x); },
   remove: (k) => go({ panes: state.panes.filter((_, n) => n !== k), view: "" }),
 });
 const spectrum = new SpectrumSide(byId("spectrum"), view.dataset.spectrum);
 const track = page.has_track ? new TrackView(byId("track"), view.dataset.track) : null;
 let cursor = null;
+const video = new VideoSide(byId("video"), page, {
+  // the picture moves on: the cursor follows, and the view where it would leave it
+  moved: (x) => {
+    if (x > state.to || x < state.from) { const width = state.to - state.from; go({ from: x - 0.1 * width, to: x + 0.9 * width }, { remember: false }); }
+    panes.point(x);
+    track?.cursor(x);
+  },
+  show: (x) => around({ start: x - 0.5, end: x + 0.5 }),
+  moment: () => state.a ?? cursor ?? panes.here(),
+  marked: () => { places.marker = markers(); lockKinds(); show(); },
+});
 
 // --- the state and the address
 
@@ -75,6 +87,7 @@ async function show() {
     if (mine !== request) return; // a newer view is on its way
     failure.hidden = true;
     const cursors = [["A", state.a], ["B", state.b]].filter(([, x]) => x != null).map(([label, x]) => ({ label, x }));
+    for (const [k, mark] of page.marks.entries()) if (mark.at >= from && mark.at <= to) cursors.push({ label: `m${k + 1}`, x: mark.at });
     await panes.draw(envelope, [from, to], cursors, outside(from, to));
   } catch (error) {
     failure.hidden = false;
@@ -123,11 +136,12 @@ function tell() {
 
 // --- moving about
 
-const around = (span) => { const room = Math.max(0.15, 0.25 * (span.end - span.start)); go({ from: span.start - room, to: span.end + room }); };
+const around = (span) => { const room = Math.max(0.15, 0.25 * (span.end - span.start)); go({ from: span.start - room, to: span.end + room }); video.seek(span.start); };
 const pan = (share) => { const width = state.to - state.from; go({ from: state.from + share * width, to: state.to + share * width }); };
 const zoom = (factor) => { const at = panes.here(); go({ from: at - (at - state.from) * factor, to: at + (state.to - at) * factor }); };
 const back = () => { if (window.history.state?.step > 0) window.history.back(); };
-const places = { manoeuvre: page.manoeuvres, gap: page.gaps, marker: page.markers.map((marker) => ({ start: marker.at - 0.5, end: marker.at + 0.5 })) };
+const markers = () => [...page.markers, ...page.marks].sort((one, other) => one.at - other.at).map((marker) => ({ start: marker.at - 0.5, end: marker.at + 0.5 }));
+const places = { manoeuvre: page.manoeuvres, gap: page.gaps, marker: markers() };
 
 function jump(way) {
   const known = places[byId("jump-kind").value], middle = (state.from + state.to) / 2;
@@ -145,7 +159,8 @@ for (const [id, action] of Object.entries(actions)) byId(id).addEventListener("c
 for (const button of document.querySelectorAll("[data-view]")) {
   button.addEventListener("click", () => go({ view: button.dataset.view, panes: page.views.find((one) => one.key === button.dataset.view).panes }));
 }
-for (const kind of ["gap", "marker", "manoeuvre"]) byId("jump-kind").querySelector(`[value=${kind}]`).disabled = !places[kind].length;
+function lockKinds() { for (const kind of ["gap", "marker", "manoeuvre"]) byId("jump-kind").querySelector(`[value=${kind}]`).disabled = !places[kind].length; }
+lockKinds();
 
 byId("add-form").addEventListener("submit", (event) => {
   event.preventDefault();

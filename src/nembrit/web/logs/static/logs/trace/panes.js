@@ -119,5 +119,7 @@ export class Panes {
   // moves all panes at once over what is already here, while a finger is down
   preview(from, to) { for (const pane of this.panes) pane.chart?.show(from, to); }
 
+  point(x) { for (const pane of this.panes) pane.chart?.point(x); }
+
   here() { return this.panes[0]?.chart?.here() ?? (this.all[0] + this.all[1]) / 2; }
 }

@@ -55,7 +55,8 @@ def test_marks_are_set_shown_and_removed(client: Client, flight: Flight) -> None
     ("part", "document", "told"),
     [("video", FILE | {"pairs": [[0, 10], [10, 25]]}, "pick them again"), ("video", FILE | {"pairs": "x"}, "one or two moments"),
      ("video", FILE | {"pairs": [[0, None]]}, "number of seconds"), ("video", {"pairs": [[0, 1]]}, "size and date"),
-     ("video", FILE | {"pairs": [[True, 1e9]]}, "number of seconds"), ("video", "{", "not JSON"), ("video", "[]", "expected form"),
+     ("video", FILE | {"pairs": [[True, 1e9]]}, "number of seconds"), ("video", "{", "not JSON"),
+     ("video", "[]", "expected form"),
      ("mark", {"at": 1, "text": "  "}, "write what you saw"), ("mark", {"at": "x", "text": "a"}, "number of seconds"),
      ("mark", "x" * 30_000, "too much")],
 )  # fmt: skip

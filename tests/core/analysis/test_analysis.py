@@ -144,7 +144,7 @@ def test_every_analysis_of_a_kind_has_a_place_in_the_results(kind: str) -> None:
 @pytest.mark.parametrize("key", sorted(ANALYSES))
 @pytest.mark.parametrize("start_s", [2.5, 27.9])  # all that there is, and a stretch that answers nothing
 def test_a_stored_result_comes_back_as_it_was(key: str, start_s: float) -> None:
-    craft = replace(CRAFT, kind="fixed_wing") if key in ("wing", "path") else CRAFT
+    craft = replace(CRAFT, kind="fixed_wing") if key in ("wing", "path", "checks") else CRAFT
     result = getattr(analyse(Flight(recording(flown(5, 1.0), start_s, 28.0), craft=craft), only=(key,)), key)
     plain = json.loads(json.dumps(to_json(result), allow_nan=False))
     again = from_json(ANALYSES[key].result, plain)

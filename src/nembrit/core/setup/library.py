@@ -178,7 +178,7 @@ def library_for(kind: str, *, stage: str = "", question: str = "") -> tuple[Know
     """What suits a kind of craft, and a stage and a question where they are given, easy ones first.
 
     >>> [known.key for known in library_for("fixed_wing", question="wind")]
-    ['box', 'circles']
+    ['box', 'long_box', 'circles']
     """
     found = (
         known for known in LIBRARY if kind in known.kinds and stage in ("", *known.stages) and question in ("", *known.questions)

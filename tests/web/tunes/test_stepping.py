@@ -39,10 +39,12 @@ def test_four_questions_choose_a_route_and_switching_keeps_the_ledger(client: Cl
 
 def test_steps_are_written_flown_answered_and_taken_back(client: Client, craft: Craft, act, route: str) -> None:
     assert "First hover, close and low" in client.get(route).content.decode()
+    assert "four times before the first raise" in client.get(route).content.decode()
     assert "choose one of the answers" in act(route, sign="buzz")
     assert "Raise P of roll from 43 to 48" in act(route, sign="flyable")
     page = act(f"{route}write/")
     assert "p on roll = 48" in page
+    assert "four times before the first raise" not in page
     assert "then answer" in page
     assert "Fly half a minute with P of roll at 48" in client.get(f"/craft/{craft.pk}/next/").content.decode()
     assert "Raise D of roll" in act(route, sign="clean", note="smooth")

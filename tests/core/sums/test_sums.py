@@ -7,14 +7,15 @@ import pytest
 import scipy.signal
 from statsmodels.stats.power import TTestIndPower
 
-from nembrit.core.errors import InputError
+from nembrit.core.errors import CoreError, InputError
 from nembrit.core.sums.energy import distance_home, endurance, range_out
 from nembrit.core.sums.powerfilter import E6, E12, pick_parts, power_filter, series_values
-from nembrit.core.sums.radio import distance_at_limit, free_space_loss_db
+from nembrit.core.sums.radio import distance_at_limit, free_space_loss_db, link_over_distance
 from nembrit.core.sums.rotor import rotor
 from nembrit.core.sums.sticks import SKILLS, stick_curve
 from nembrit.core.sums.timing import delay_budget
 from nembrit.core.trials.chances import flights_to_find
+from nembrit.core.types import FloatArray
 
 LOOP = {"gyro_rate_hz": 8000.0, "loop_rate_hz": 8000.0, "filters_s": 0.0015, "motor_lag_s": 0.025}
 
@@ -174,3 +175,30 @@ def test_flights_a_side_agree_with_statsmodels(effect: float, sd: float) -> None
 def test_what_cannot_be_is_refused_with_a_reason(call) -> None:
     with pytest.raises(InputError, match=r"[a-z]"):
         call()
+
+
+class TestLinkOverDistance:
+    """Link quality by distance: made so that a band's share is known, and damaged."""
+
+    AWAY = np.linspace(0.0, 600.0, 6000)  # a minute at 100 Hz, 10 m/s
+    QUALITY = np.where(AWAY < 300, 1.0, 0.8)
+
+    def test_bands_say_what_was_flown_in_them(self) -> None:
+        bands = link_over_distance(self.QUALITY, self.AWAY, sample_rate_hz=100.0)
+        assert [(band.from_m, band.to_m) for band in bands] == [(100.0 * k, 100.0 * (k + 1)) for k in range(6)]
+        assert [band.median for band in bands] == pytest.approx([1.0] * 3 + [0.8] * 3)
+        assert sum(band.seconds for band in bands) == pytest.approx(60.0, abs=0.1)
+
+    def test_a_rate_or_gaps_change_no_answer(self) -> None:
+        gaps = np.where(np.arange(6000) % 7 == 0, np.nan, self.QUALITY)
+        for quality, away, rate in ((self.QUALITY[::5], self.AWAY[::5], 20.0), (gaps, self.AWAY, 100.0)):
+            assert [band.median for band in link_over_distance(quality, away, sample_rate_hz=rate)] == [1.0] * 3 + [0.8] * 3
+
+    @pytest.mark.parametrize(
+        ("quality", "away", "told"),
+        [(QUALITY, AWAY / 20, "within 30 m"), (np.full(6000, np.nan), AWAY, "never recorded together"),
+         (QUALITY[:5], AWAY, "the same shape")],
+    )  # fmt: skip
+    def test_what_cannot_be_known_is_refused(self, quality: FloatArray, away: FloatArray, told: str) -> None:
+        with pytest.raises(CoreError, match=told):
+            link_over_distance(quality, away, sample_rate_hz=100.0)

@@ -1,11 +1,15 @@
 """The page of sums: filled in from the craft, worked out from the address, wrong input said beside its sum."""
 
+import numpy as np
 import pytest
 from django.test import Client
 
+from nembrit.core.formats import nembrit_csv
+from nembrit.core.simulate.flight import DECIMALS, write_order
 from nembrit.web.hangar import services as hangar
 from nembrit.web.hangar.models import Craft
 from nembrit.web.packs.models import Pack
+from tests.flying import HEX, flown
 
 pytestmark = pytest.mark.django_db
 
@@ -56,3 +60,14 @@ def test_a_plane_is_asked_for_its_range(client: Client, db: None) -> None:
     assert "Turn back at 8.0 km at the latest" in page
     assert "Delay of the control loop" not in page
     assert "never comes home" in page_of(client, plane, airspeed="8", wind="9", cruise_a="5", usable="1500")
+
+
+def test_link_quality_over_distance_comes_from_the_newest_flight_with_both(client: Client, craft: Craft, attach) -> None:
+    own = flown(5)
+    away = 8.0 * own.t_s
+    columns = [(role, own.channels[role]) for role in write_order(HEX)]
+    columns += [("link_quality", np.where(away < 120, 0.99, 0.7)), ("home_distance", away)]
+    flight = attach(nembrit_csv.write(columns, own.t_s, decimals=DECIMALS | {"link_quality": 2, "home_distance": 1}))
+    page = page_of(client, craft)
+    assert f"flight {flight.number}, 0 to 50 m" in page
+    assert "70%, 95 % of the time 70% or more" in page

@@ -2,14 +2,16 @@
 
 import math
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 from nembrit.core.sums.energy import endurance
 from nembrit.core.sums.powerfilter import Pick, pick_parts, power_filter
-from nembrit.core.sums.radio import distance_at_limit, free_space_loss_db
+from nembrit.core.sums.radio import LinkBand, distance_at_limit, free_space_loss_db
 from nembrit.web.common.charts import Axis, Chart, Line
 from nembrit.web.hangar.models import Craft
 from nembrit.web.sums.facts import Facts
+from nembrit.web.sums.link import Heard, link_of
 from nembrit.web.sums.sheet import Answer, Box, Sheet
 
 _CELL_V = 3.7
@@ -18,7 +20,7 @@ _SPAN_HZ = (10.0, 1e6)
 
 
 def electric_sheets(craft: Craft, facts: Facts) -> list[Sheet]:
-    return [_endurance(facts), _radio(), _filter(craft)]
+    return [_endurance(facts), _radio(link_of(craft)), _filter(craft)]
 
 
 def _endurance(facts: Facts) -> Sheet:
@@ -48,7 +50,7 @@ def _lasting(values: Mapping[str, float]) -> Answer:
     )
 
 
-def _radio() -> Sheet:
+def _radio(heard: Heard | None) -> Sheet:
     return Sheet(
         key="radio",
         title="Link quality over distance",
@@ -59,22 +61,28 @@ def _radio() -> Sheet:
             Box(name="spare", label="Reserve, dB", value=10.0),
             Box(name="mhz", label="Frequency, MHz", value=2400.0),
         ),
-        work=_heard,
+        work=partial(_reached, heard=heard),
         formula="loss = 32.4 + 20·log f[MHz] + 20·log d[km]; 20 dB for ten times the distance",
         source="ITU-R Recommendation P.525-4, 2019. Ground, trees and the craft only add loss.",
     )
 
 
-def _heard(values: Mapping[str, float]) -> Answer:
+def _reached(values: Mapping[str, float], *, heard: Heard | None) -> Answer:
     reach = distance_at_limit(
         signal_dbm=values["signal"], at_m=values["at"], limit_dbm=values["limit"], reserve_db=values["spare"]
     )
     loss = free_space_loss_db(values["at"], values["mhz"])
+    measured = [_said(heard, band) for band in heard.bands] if heard else []
     return Answer(
         headline=f"Turn back at {reach:.0f} m: there the reserve of {values['spare']:g} dB is used up",
-        rows=(("free-space loss where it was measured", f"{loss:.0f} dB"),),
+        rows=(("free-space loss where it was measured", f"{loss:.0f} dB"), *measured),
         notes=("Measure with the craft turned both ways: its own shadow often costs 10 dB.",),
     )
+
+
+def _said(heard: Heard, band: LinkBand) -> tuple[str, str]:
+    where = f"flight {heard.flight.number}, {band.from_m:.0f} to {band.to_m:.0f} m"
+    return where, f"{band.median:.0%}, 95 % of the time {band.worst:.0%} or more"
 
 
 def _filter(craft: Craft) -> Sheet:

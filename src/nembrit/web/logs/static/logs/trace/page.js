@@ -33,6 +33,7 @@ const video = new VideoSide(byId("video"), page, {
     track?.cursor(x);
   },
   show: (x) => around({ start: x - 0.5, end: x + 0.5 }),
+  pixel_s: () => (state.to - state.from) / Math.max(200, byId("panes").clientWidth),
   moment: () => state.a ?? cursor ?? panes.here(),
   marked: () => { places.marker = markers(); lockKinds(); show(); },
 });

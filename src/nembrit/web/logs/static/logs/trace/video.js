@@ -10,7 +10,7 @@ const ERRORS = {
 export class VideoSide {
   // on: moved(x) while the picture moves, show(x) to bring a moment into view, moment() the moment that is meant, marked() after a change
   constructor(box, page, on) {
-    Object.assign(this, { box, page, on, line: null, pairs: [], frame_s: 1 / 30, varies: false, wanted: null, quiet: 0 });
+    Object.assign(this, { box, page, on, line: null, pairs: [], frame_s: 1 / 30, varies: false, wanted: null, pointed: null });
     this.part = (name) => box.querySelector(`[data-part=${name}]`);
     this.player = this.part("player");
     this.part("file").addEventListener("change", (event) => this.open(event.target.files[0]));
@@ -92,7 +92,9 @@ export class VideoSide {
 
   // a moment of the log, as the cursor points at it: the picture follows, one seek at a time
   cursor(log_s) {
-    if (log_s == null || !this.line || !this.player.paused || performance.now() < this.quiet) return;
+    if (log_s == null || !this.line || !this.player.paused) return;
+    // where the picture itself put the cursor, to the pixel, is no wish to seek
+    if (this.pointed != null && Math.abs(log_s - this.pointed) < 1.5 * this.on.pixel_s()) return;
     this.seek(log_s);
   }
 
@@ -112,7 +114,7 @@ export class VideoSide {
     const x = this.log(this.player.currentTime);
     this.tell();
     if (x == null) return;
-    this.quiet = performance.now() + 150; // moving the cursor by program is no wish to seek
+    this.pointed = x;
     this.box.dataset.at = x.toFixed(3);
     this.on.moved(x);
   }

@@ -98,6 +98,12 @@ class TestSlow:
         for role in ("airspeed", "attitude.pitch"):
             assert "switch their logging on" in checked(without(recorded(flown("wing_stall", 5, 3.0)), role)).reasons["slow"]
 
+    def test_what_may_have_been_a_dive_is_no_stall(self) -> None:
+        recording = recorded(flown("wing_stall", 5, 3.0))
+        assert "cannot be told from a dive" in checked(without(recording, "stick.pitch", "attitude_wanted.pitch")).reasons["slow"]
+        for role in ("stick.pitch", "attitude_wanted.pitch"):
+            assert "Stalls at" in result("slow", without(recording, role)).headline
+
     @pytest.mark.parametrize(("bank_deg", "factor"), [(0, 1.0), (30, 1.075), (45, 1.189), (60, 1.414)])
     def test_turns_raise_the_stall_as_in_the_handbook(self, bank_deg: float, factor: float) -> None:
         """FAA Airplane Flying Handbook, stall speed against bank: √n with n = 1/cos φ (table from memory)."""

@@ -58,6 +58,8 @@ def slow_of(recording: Recording, track: Track) -> CheckResult:
     airspeed, pitch = recording.channels.get("airspeed"), recording.channels.get("attitude.pitch")
     if airspeed is None or pitch is None or not np.isfinite(airspeed).any() or not np.isfinite(pitch).any():
         raise NotEnoughData("airspeed and pitch attitude are needed to find a stall: switch their logging on")
+    if "stick.pitch" not in recording.channels and "attitude_wanted.pitch" not in recording.channels:
+        raise NotEnoughData("a stall cannot be told from a dive: switch on logging of the pitch stick, or of the wanted pitch")
     rate_hz = recording.sample_rate_hz
     speed, nose = _smooth(airspeed, rate_hz), _smooth(pitch, rate_hz)
     air = _high(track, recording.start_s + np.arange(speed.size) / rate_hz)
@@ -115,6 +117,8 @@ def _stalls(recording: Recording, speed: FloatArray, nose: FloatArray, air: Bool
         if mode is not None and np.ptp(mode[max(0, place - ahead) : place + ahead]) > 0:
             continue  # another mode, another attitude
         asked_for = np.nan if wanted is None or not np.isfinite(wanted[own]).any() else float(np.nanmin(wanted[own]))
+        if stick is None and np.isnan(asked_for):
+            continue  # it may have been flown down on purpose
         if asked_for - np.min(nose[own]) < _AGAINST_DEG:
             continue  # the controller asked for it
         if stick is not None and np.nanmin(stick[max(0, place - ahead // 2) : place + ahead // 2 + 1], initial=0.0) < _PUSHED:
